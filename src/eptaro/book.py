@@ -53,8 +53,8 @@ def method_of(query: Callable[Options, Query]) -> Method[Options]:
     def method(self: Book, /, *args: Options.args, **options: Options.kwargs) -> Table:
         for name in options:
             if name not in names:
-                said = unknown(f"option of {kind.verb}", name, names)
-                raise QuestionError(f"{said}{_WHERE if name == 'where' else ''}")
+                message = unknown(f"option of {kind.verb}", name, names)
+                raise QuestionError(f"{message}{_WHERE if name == 'where' else ''}")
         return self.ask(query(*args, **options))
 
     wraps(kind, updated=())(method)

@@ -89,11 +89,11 @@ class BookSet(Book):
             raise QuestionError(f"a set has one calendar, which all share; {calendar!r} is none")
         stores = {name: book._store for name, book in books.items()}
         by_store = {name: store.about.measures for name, store in stores.items()}
-        known = [*measures_of_books(by_store).values()]
-        own = () if measures is None else parse_set_measures(measures, known, by_store)
-        every = {measure.name: measure for measure in (*known, *own)}
+        measures_known = [*measures_of_books(by_store).values()]
+        own = () if measures is None else parse_set_measures(measures, measures_known, by_store)
+        every = {measure.name: measure for measure in (*measures_known, *own)}
         first = next(iter(stores.values())).about
-        shown = {
+        formats_known = {
             name: store.about.folded.formats[known_name]
             for name, measure in every.items()
             if len(measure.tables) == 1
@@ -107,7 +107,7 @@ class BookSet(Book):
             calendar or first.calendar,
             workdays or first.workdays,
             _checked_names(names or {}, books),
-            {**shown, **check_formats(formats or {}, [*every])},
+            {**formats_known, **check_formats(formats or {}, [*every])},
         )
 
     @property

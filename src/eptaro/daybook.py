@@ -367,9 +367,9 @@ class Daybook(Book):
                 calendar=facts.own or facts.calendar,
                 where=None if left_out is None else left_out.where,
             )
-            read = options.over(before)
-            work = read.workdays or facts.workdays
-            what = self.read(what, **replace(read, workdays=work).non_defaults())
+            joined_options = options.over(before)
+            work = joined_options.workdays or facts.workdays
+            what = self.read(what, **replace(joined_options, workdays=work).non_defaults())
         merged = self.merge(what, force=options.force)
         if store.file is None:
             return merged

@@ -118,8 +118,8 @@ def unknown(
     close = get_close_matches(meant, list(folded), n=1)
     suggested = synonyms.get(meant) or (folded[close[0]] if close else None)
     hint = f": did you mean {suggested!r}?" if suggested else "."
-    shown = ", ".join(names[:40]) + (", …" if len(names) > 40 else "")
-    return f"unknown {what} {str(got)!r}{hint} Accepted: {shown or 'none'}"
+    listed = ", ".join(names[:40]) + (", …" if len(names) > 40 else "")
+    return f"unknown {what} {str(got)!r}{hint} Accepted: {listed or 'none'}"
 
 
 def count_noun(count: int, noun: str) -> str:

@@ -54,11 +54,11 @@ class StoragePath(Record):
             raise InputError(f"an address of {slipped[1]} begins with {slipped[1]}://, with two /")
         if scheme is None:
             return cls(fs.LocalFileSystem(), str(Path(text).absolute()), text)
-        shown = redact_url(text)
+        redacted = redact_url(text)
         if _has_credentials(scheme, text):
             raise InputError(
-                f"{shown}: an address holds no credentials here; give them where {scheme} has them"
-                f" by convention (environment, profile or role)"
+                f"{redacted}: an address holds no credentials here; give them where {scheme} "
+                f"has them by convention (environment, profile or role)"
             )
         try:
             if scheme in _ARROWS:
@@ -69,9 +69,9 @@ class StoragePath(Record):
         except InputError:
             raise
         except (OSError, ValueError, TypeError, ImportError, NotImplementedError) as error:
-            said = without_secrets(_error_text(error), text)
-            raise InputError(f"{shown}: cannot be opened: {said}") from None
-        return cls(system, path.rstrip("/") or path, shown.rstrip("/"))
+            reason = without_secrets(_error_text(error), text)
+            raise InputError(f"{redacted}: cannot be opened: {reason}") from None
+        return cls(system, path.rstrip("/") or path, redacted.rstrip("/"))
 
     @property
     def local(self) -> Path | None:

@@ -42,8 +42,8 @@ class Record:
         return hash(_hashed_values(kind)(self))
 
     def __repr__(self) -> str:
-        shown = (f"{one.name}={getattr(self, one.name)!r}" for one in fields(self) if one.repr)  # type: ignore[arg-type]
-        return f"{self.__class__.__qualname__}({', '.join(shown)})"
+        parts = (f"{one.name}={getattr(self, one.name)!r}" for one in fields(self) if one.repr)  # type: ignore[arg-type]
+        return f"{self.__class__.__qualname__}({', '.join(parts)})"
 
 
 def _values(names: list[str]) -> Callable[[Any], Any]:

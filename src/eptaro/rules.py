@@ -253,32 +253,32 @@ class Across(Record):
         ...     ["town", "people_2019", "people_2020"], "towns.csv")
         ['people_2019', 'people_2020']
         """
-        known = [*names]
+        known_names = [*names]
         listed = self.columns
-        if isinstance(listed, str) and "," in listed and listed not in known:
+        if isinstance(listed, str) and "," in listed and listed not in known_names:
             listed = [name.strip() for name in listed.split(",") if name.strip()]
         if not isinstance(listed, str):
             for place, name in enumerate(listed):
-                if name not in known:
-                    raise InputError(f"{source}: {unknown('column', name, known)}")
+                if name not in known_names:
+                    raise InputError(f"{source}: {unknown('column', name, known_names)}")
                 if name in listed[:place]:
                     raise InputError(f"{source}: across names {name!r} twice; name it once")
             return list(listed)
         first, dots, last = listed.partition("..")
         if dots:
             for name in (first, last):
-                if name not in known:
-                    raise InputError(f"{source}: across: {unknown('column', name, known)}")
-            begin, end = known.index(first), known.index(last)
+                if name not in known_names:
+                    raise InputError(f"{source}: across: {unknown('column', name, known_names)}")
+            begin, end = known_names.index(first), known_names.index(last)
             if begin > end:
                 raise InputError(f"{source}: across: {last!r} comes before {first!r}")
-            return known[begin : end + 1]
+            return known_names[begin : end + 1]
         capture = self._capture
         fits = capture.fullmatch if capture else re.compile(translate(listed)).match
-        fitting = [name for name in known if fits(name)]
+        fitting = [name for name in known_names if fits(name)]
         if not fitting:
             raise InputError(
-                f"{source}: across: no column fits {self.columns!r}; {known} are there"
+                f"{source}: across: no column fits {self.columns!r}; {known_names} are there"
             )
         return fitting
 
@@ -421,9 +421,9 @@ class Lookup:
         >>> Lookup("data/ships.csv", "ship").exposed_names(["built", "name"], ["name"])
         {'built': 'built', 'ships.name': 'name'}
         """
-        known = {*taken}
+        names_taken = {*taken}
         stem = Path(self.table).stem if isinstance(self.table, str | Path) else "lookup"
-        return {f"{stem}.{name}" if name in known else name: name for name in names}
+        return {f"{stem}.{name}" if name in names_taken else name: name for name in names}
 
 
 Lookups: TypeAlias = "Lookup | Mapping[str, str] | Sequence[Lookup] | None"
@@ -672,11 +672,11 @@ class DateRules(Record):
             object.__setattr__(
                 self, name, (setting,) if isinstance(setting, str) else tuple(setting)
             )
-        chosen = [n for n in ("order", "formats", "serials", "unix") if getattr(self, n)]
+        ways = [n for n in ("order", "formats", "serials", "unix") if getattr(self, n)]
         if self.weeks is not None and self.grain not in (None, "week"):
             raise DateError(f"weeks={self.weeks!r} and grain={self.grain!r} contradict each other")
-        if len(chosen) > 1:
-            raise DateError(f"{' and '.join(chosen)} contradict each other; give one")
+        if len(ways) > 1:
+            raise DateError(f"{' and '.join(ways)} contradict each other; give one")
 
 
 def date_rules(given: DateRules | None, zone: str | None = None) -> DateRules:

@@ -107,8 +107,8 @@ def run(arguments: list[str]) -> int:
     except click.UsageError as error:
         from eptaro.core.results.format import visible  # which loads NumPy: help needs none
 
-        said = visible(redact(error.format_message()))
-        click.UsageError(said, ctx=error.ctx).show(sys.stderr)
+        message = visible(redact(error.format_message()))
+        click.UsageError(message, ctx=error.ctx).show(sys.stderr)
         return 2
     except click.ClickException as error:
         return _fail(error.format_message(), 2)
@@ -144,6 +144,8 @@ def _fail(message: str, status: int) -> int:
     *words, expression, caret = ["", "", *redact(message).split("\n")]
     if caret.strip() != "^":  # else the last two lines show the place in an expression
         words, expression, caret = [redact(message)], "", ""
-    said = visible(" ".join(" ".join(words).split()))
-    click.echo("\n".join(filter(None, (f"eptaro: {said}", visible(expression), caret))), err=True)
+    complaint = visible(" ".join(" ".join(words).split()))
+    click.echo(
+        "\n".join(filter(None, (f"eptaro: {complaint}", visible(expression), caret))), err=True
+    )
     return status

@@ -148,8 +148,8 @@ class DataOptions(Record):
     @property
     def flags(self) -> list[str]:
         """The options that only rows can be read by."""
-        known, own = options_of(ReadOptions), ("by", "measures")  # which a book takes as well
-        words = [known[name].flag for name in self.rows if name not in own]
+        options, own = options_of(ReadOptions), ("by", "measures")  # which a book takes as well
+        words = [options[name].flag for name in self.rows if name not in own]
         words += ["--table"] if self.table_name else []
         of_folder = self.engine == "dask" and self.client
         return [*words, "--engine"] if self.engine != "stream" and not of_folder else words
@@ -270,8 +270,8 @@ def fold_inputs(files: list[str], options: FileOptions, data: DataOptions) -> Da
     if data.engine != "sql":
         settings |= {"engine": data.engine, "client": data.client, "timeout": data.timeout}
         return Daybook.read(files, **settings)
-    written = settings.pop("files", None)
-    what = data.table_name or (written.query if written else None)
+    file_rules = settings.pop("files", None)
+    what = data.table_name or (file_rules.query if file_rules else None)
     if len(files) != 1 or not what:
         raise click.UsageError("--engine sql takes one address, and --table NAME or --query SQL")
     book = Daybook.from_sql(files[0], what, **settings)

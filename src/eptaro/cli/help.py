@@ -119,8 +119,8 @@ class HeadedCommand(click.Command):
                 raise click.NoSuchOption(
                     error.option_name, possibilities=close or None, ctx=ctx
                 ) from None
-            said = f"No such option {error.option_name!r}. Use {meant}: {options[0].help}"
-            raise click.NoSuchOption(error.option_name, said, ctx=ctx) from None
+            message = f"No such option {error.option_name!r}. Use {meant}: {options[0].help}"
+            raise click.NoSuchOption(error.option_name, message, ctx=ctx) from None
 
     def format_options(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         """Write the options under their headings."""

@@ -208,8 +208,8 @@ def titles(columns: list[DisplayColumn]) -> Iterator[str]:
     """Yield the heading of each column; it names the measure where there are several."""
     several = len({one.face.of for one in columns if one.face.of}) > 1
     for one in columns:
-        named = several and one.face.of and one.face.words != one.face.of.replace("_", " ")
-        yield f"{one.face.of.replace('_', ' ')} {one.face.words}" if named else one.face.words
+        has_measure = several and one.face.of and one.face.words != one.face.of.replace("_", " ")
+        yield f"{one.face.of.replace('_', ' ')} {one.face.words}" if has_measure else one.face.words
 
 
 def group_texts(table: Result) -> dict[str, list[str]]:
@@ -268,12 +268,12 @@ def _fill_block(
     cells: Sequence[TextColumn], must: Sequence[TextColumn], room: int | None
 ) -> tuple[list[TextColumn], list[TextColumn]]:
     """Return the columns that must be shown and those others that fit, in their order."""
-    taken, rest = list(must), list[TextColumn]()
+    fitting, rest = list(must), list[TextColumn]()
     for cell in sorted((c for c in cells if c not in must), key=lambda c: c.rank):
-        fits = room is None or total_width([*taken, cell]) <= room
-        (taken if fits else rest).append(cell)
+        fits = room is None or total_width([*fitting, cell]) <= room
+        (fitting if fits else rest).append(cell)
     order = {id(cell): (_place(cell), at) for at, cell in enumerate(cells)}
-    return sorted(taken, key=lambda cell: order[id(cell)]), rest
+    return sorted(fitting, key=lambda cell: order[id(cell)]), rest
 
 
 def _place(cell: TextColumn) -> int:

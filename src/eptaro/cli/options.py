@@ -81,9 +81,9 @@ def add_options(
     """
 
     def add(command: Any) -> Any:
-        known = options_of(kind)
-        for name in reversed(names or known):
-            command = _click_option(known[name], optional=name in optional, unset=unset)(command)
+        options = options_of(kind)
+        for name in reversed(names or options):
+            command = _click_option(options[name], optional=name in optional, unset=unset)(command)
         return command
 
     return add
@@ -91,9 +91,9 @@ def add_options(
 
 def take_options(kind: Any, given: dict[str, Any], names: Sequence[str] = ()) -> dict[str, Any]:
     """Take what the options of a dataclass were given out of what a command was."""
-    known = options_of(kind)
-    own = {name: given.pop(known[name].word) for name in names or known}
-    return {n: _read(known[n], value) if value else value for n, value in own.items()}
+    options = options_of(kind)
+    own = {name: given.pop(options[name].word) for name in names or options}
+    return {n: _read(options[n], value) if value else value for n, value in own.items()}
 
 
 def given_options(given: Mapping[str, Any]) -> dict[str, Any]:
@@ -350,8 +350,8 @@ class AnswerOptions(OutputOptions):
     def __post_init__(self) -> None:
         if self.first is not None and self.first < 1:
             raise click.UsageError(f"--first {self.first} must be at least 1")
-        drawn = {"kind": self.kind, "measure-drawn": self.measure_drawn, "title": self.title}
-        for name, value in (drawn | {"unit": self.unit}).items():
+        plot_options = {"kind": self.kind, "measure-drawn": self.measure_drawn, "title": self.title}
+        for name, value in (plot_options | {"unit": self.unit}).items():
             if value and not self.plot:
                 raise click.UsageError(f"--{name} goes with --plot FILE")
 

@@ -219,8 +219,10 @@ class Settings(Record):
                     raise
         if data.rows.get("measures"):
             store = store.measuring(data.rows["measures"])
-        shown = together.formats if together is not None else {}
-        formats = {n: Format(**one.model_dump(exclude_none=True)) for n, one in shown.items()}
+        formats_of_set = together.formats if together is not None else {}
+        formats = {
+            n: Format(**one.model_dump(exclude_none=True)) for n, one in formats_of_set.items()
+        }
         formats_given = check_formats(data.formats, [one.name for one in store.measures])
         book = BookSet._of(store.formatted({**formats, **formats_given}))
         asked = [*data.by, *_columns_narrowed_by(data.only)]
@@ -257,8 +259,8 @@ class Settings(Record):
         """Return the calendar that a set is asked in, by default that of its first data set."""
         if self.named is not None or self.describes_calendar:
             return self.calendar(self.named)
-        named = config.together.calendar if config.together else None
-        return config.calendar(named or config.data_sets[first].calendar)
+        calendar_name = config.together.calendar if config.together else None
+        return config.calendar(calendar_name or config.data_sets[first].calendar)
 
     def _one(
         self, data: DataOptions, reading: ReadingOptions, values: tuple[str, ...], *, name: str = ""
@@ -293,8 +295,8 @@ class Settings(Record):
     ) -> tuple[list[str], FileOptions]:
         """Return which files the options and the config name, and how they are folded."""
         words = self.config.data if self.config else None
-        named = bool(data.files) or words is None
-        files = list(data.files) if named or not self.config else self.config.files()
+        files_are_named = bool(data.files) or words is None
+        files = list(data.files) if files_are_named or not self.config else self.config.files()
         settings = {**(self.config.row_options() if self.config else {}), **data.rows}
         settings["lookups"] = [
             *data.rows.get("lookups", ()),
@@ -309,12 +311,12 @@ class Settings(Record):
                 raise InputError(f"{file}: there is no such file or folder{_USES if word else ''}")
         if not settings.get("measures"):
             raise click.UsageError("Missing option '--measure'.")
-        written = self.file_rules(reading)
+        file_rules = self.file_rules(reading)
         calendar, columns = self._calendars()
         of_config = [*(words.by if words else []), *columns]
-        joined = settings["lookups"] or settings.get("across")
-        if named and of_config and data.engine != "sql" and not joined:
-            lacking = _lacking(files, of_config, written)
+        joins = settings["lookups"] or settings.get("across")
+        if files_are_named and of_config and data.engine != "sql" and not joins:
+            lacking = _lacking(files, of_config, file_rules)
             for name in lacking:
                 notify(
                     f"{files[0]} has no column {name!r}: by = {name!r} of {self.rules.config} "
@@ -332,7 +334,7 @@ class Settings(Record):
             "calendar": calendar,
             "coverage": _coverage(settings.get("coverage")),
             "dates": self.date_rules(reading),
-            "files": written,
+            "files": file_rules,
             "formats": _formats(words, settings["measures"]) | data.formats,
             "workdays": self.workdays if self.config or self.has_workdays else None,
             "values": values,
@@ -346,12 +348,12 @@ class Settings(Record):
         """Return which files are added to a book, and how they are read, where that is given."""
         files = list(data.files) or self.rows_to_fold(data, reading)[0]
         rows = {name: data.rows[name] for name in data.rows if name not in _OF_BOOK}
-        dates, written = self.date_rules(reading), self.file_rules(reading)
+        dates, file_rules = self.date_rules(reading), self.file_rules(reading)
         words = self.config.row_options() if self.config else {}
         return files, AddOptions(
             **rows | {"coverage": _coverage(rows.get("coverage") or words.get("coverage"))},
             dates=None if dates == DateRules() else dates,
-            files=None if written == FileRules() else written,
+            files=None if file_rules == FileRules() else file_rules,
             numbers=reading.number_rules(),
             workdays=self.workdays if self.has_workdays else None,
         )
@@ -370,9 +372,9 @@ class Settings(Record):
         if self.has_workdays:
             workdays = self.workdays(book.coverage)
             if workdays != book.workdays:
-                named = self.rules.holidays or self.rules.config
+                named_by = self.rules.holidays or self.rules.config
                 notify(
-                    f"workdays: those of {named} ({workdays.describe()}), not those "
+                    f"workdays: those of {named_by} ({workdays.describe()}), not those "
                     f"that the book was made with ({book.workdays.describe()})"
                 )
         if calendar is (about.own or about.calendar) and workdays in (None, book.workdays):
@@ -423,8 +425,8 @@ def _lacking(files: list[str], names: list[str], written: FileRules) -> list[str
     """Return which columns of a config's data set a file does not have that is named instead."""
     from eptaro.inputs.files.opening import open_files
 
-    known = set(open_files(files, written).names())
-    return [name for name in names if name_of(name) == name and name not in {*known, EVERY}]
+    columns = set(open_files(files, written).names())
+    return [name for name in names if name_of(name) == name and name not in {*columns, EVERY}]
 
 
 def _columns_narrowed_by(only: tuple[str, ...]) -> list[str]:
@@ -435,9 +437,11 @@ def _columns_narrowed_by(only: tuple[str, ...]) -> list[str]:
 def _formats(data: Any, measures: list[str]) -> dict[str, Format]:
     """Return the config's formats of the measures asked for."""
     names = [measure.partition("=")[0].strip() for measure in measures]
-    shown = data.formats if data else {}
+    formats = data.formats if data else {}
     return {
-        name: Format(**shown[name].model_dump(exclude_none=True)) for name in names if name in shown
+        name: Format(**formats[name].model_dump(exclude_none=True))
+        for name in names
+        if name in formats
     }
 
 

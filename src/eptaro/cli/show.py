@@ -147,8 +147,10 @@ def _with_bar(
         return blocks
     block = blocks[0]
     names = [cell.name for cell in block]
-    drawn = [column for column in display_columns(table) if column.face.drawn and column.face.of]
-    here = [one for one in drawn if one.column.name in names]
+    with_bars = [
+        column for column in display_columns(table) if column.face.drawn and column.face.of
+    ]
+    here = [one for one in with_bars if one.column.name in names]
     if len({one.face.of for one in here}) != 1:
         return blocks
     lines = bars(here[0], free)
@@ -222,9 +224,9 @@ def deliver(table: Result, output: OutputOptions) -> None:
         exactly = output.all_columns or output.columns is not None
         table = table if output.columns is None else _choose_columns(table, output.columns)
         if output.first is not None and output.first < len(table):
-            said = table.meta | {"headline": headline(table)}  # of the whole answer
+            meta = table.meta | {"headline": headline(table)}  # of the whole answer
             rows = table.take(np.arange(output.first))
-            table = Result(rows.columns, said, rows.answer)
+            table = Result(rows.columns, meta, rows.answer)
     if output.out is not None or output.form != "table":
         leave_pandas_out()
     if output.out is not None:
@@ -261,9 +263,9 @@ def _choose_columns(table: Result, columns: str) -> Result:
     for one, title in zip(displayed, titles(displayed), strict=True):
         of = [one.column.name, *([] if one.last is None else [one.last.name])]
         heads.setdefault(title.casefold(), []).extend(of)
-    chosen = []
+    chosen_names = []
     for name in names:
         if name not in table and name.casefold() not in heads:
             raise QuestionError(f"--columns: {unknown('column', name, table.names)}")
-        chosen += [name] if name in table else heads[name.casefold()]
-    return table.select(list(dict.fromkeys(chosen)))
+        chosen_names += [name] if name in table else heads[name.casefold()]
+    return table.select(list(dict.fromkeys(chosen_names)))

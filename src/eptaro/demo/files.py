@@ -105,10 +105,10 @@ class Dataset(Record):
         days = trading_days()
         weights = day_weights(days, weekend=self.weekend, season=self.season)
         counts = lead.multinomial(rows, weights / weights.sum())
-        drawn = np.repeat(days, counts)
+        days_of_rows = np.repeat(days, counts)
         for number, start in enumerate(range(0, rows, CHUNK)):
             rng = np.random.default_rng([seed, len(self.name), number])
-            yield pa.table(self.fill(rng, drawn[start : start + CHUNK]))
+            yield pa.table(self.fill(rng, days_of_rows[start : start + CHUNK]))
 
 
 def _pick(rng: Generator, words: Any, shares: Any, size: int) -> NDArray[np.int64]:

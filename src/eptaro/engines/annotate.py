@@ -238,13 +238,13 @@ class _Plan:
         timed = [] if rules.time is None else [rules.time]
         check_columns([self._date, *timed], source.names(), source.name)
         entries = catalogue(calendars, relative=as_of is not None)
-        known = {prefix + entry.name for entry, _, prefix in entries}
+        names = {prefix + entry.name for entry, _, prefix in entries}
         for name in self._add:
-            if name not in known and name not in TIME_PARTS:
-                raise QuestionError(unknown("attribute", name, [*TIME_PARTS, *sorted(known)]))
+            if name not in names and name not in TIME_PARTS:
+                raise QuestionError(unknown("attribute", name, [*TIME_PARTS, *sorted(names)]))
             if name in source.names():
                 raise QuestionError(f"{source.name} has a column {name!r} already; rename it first")
-        self._of_day = [name for name in self._add if name in known]
+        self._of_day = [name for name in self._add if name in names]
         self._options: dict[str, Any] = {
             "calendars": calendars,
             "locale": locale_names(locale),
@@ -255,40 +255,42 @@ class _Plan:
 
     def tables(self) -> Iterator[pa.Table]:
         """Yield the rows with what is added, batch by batch."""
-        done = 0
+        rows = 0
         for table in self._source.whole():
-            yield self._annotate_table(table, done)
-            done += table.num_rows
-            report_progress(done, self._source.share)
+            yield self._annotate_table(table, rows)
+            rows += table.num_rows
+            report_progress(rows, self._source.share)
 
     def _annotate_table(self, table: pa.Table, done: int) -> pa.Table:
-        read = read_timed_dates(table, self._date, self._rules)
-        bad = read.bad
+        parsed = read_timed_dates(table, self._date, self._rules)
+        bad = parsed.bad
         if bad is not None and bad.any() and self._rules.bad_dates == "raise":
             row = int(np.flatnonzero(bad)[0])
             value = show_value(table[self._date][row])
-            reason = "blank" if read.reasons is None else read.reasons[row]
+            reason = "blank" if parsed.reasons is None else parsed.reasons[row]
             number = self._source.row_number(done + row)
             where = f"{self._source.name}: row {number:,} of {self._date!r}"
             raise DateError(f"{where}: {value} {reason}")
         good = None if bad is None or not bad.any() else ~bad
-        added = self._day_columns(read, good)
-        times = np.zeros(len(read.days), np.int64) if read.times is None else read.times // 1000
+        added = self._day_columns(parsed, good)
+        times = (
+            np.zeros(len(parsed.days), np.int64) if parsed.times is None else parsed.times // 1000
+        )
         timed = good
         if (times < 0).any():
             timed = times >= 0 if good is None else (times >= 0) & good
         for name in self._add:
             array = added.get(name)
             if array is None:
-                array = _blank_bad(TIME_PARTS[name].compute(read, times), timed)
+                array = _blank_bad(TIME_PARTS[name].compute(parsed, times), timed)
             table = table.append_column(name, array)
         return table
 
     def _day_columns(self, read: ParsedDates, good: Flags | None) -> dict[str, pa.Array]:
         if not self._of_day or not len(read.days):
             return {name: pa.nulls(len(read.days)) for name in self._of_day}
-        known = read.days if good is None else read.days[good]
-        lo, hi = (int(known.min()), int(known.max())) if len(known) else (0, 0)
+        good_days = read.days if good is None else read.days[good]
+        lo, hi = (int(good_days.min()), int(good_days.max())) if len(good_days) else (0, 0)
         grain = read.grain or "day"
         span = Span.of(lo, int(last_days(np.array([hi]), grain)[0]))
         worked = self._workdays(span) if callable(self._workdays) else self._workdays
@@ -297,8 +299,8 @@ class _Plan:
         )
         places = np.clip(read.days - lo, 0, hi - lo)
         if grain != "day":
-            first = first_days(known, grain)
-            self._check_grain(sheet, first - lo, last_days(known, grain) - lo, grain)
+            first = first_days(good_days, grain)
+            self._check_grain(sheet, first - lo, last_days(good_days, grain) - lo, grain)
         return {
             column.name: _blank_bad(to_array(column.take(places)), good) for column in sheet.columns
         }

@@ -83,12 +83,12 @@ class _Pickler(pickle.Pickler):
         if not isinstance(given, np.ndarray) or given.dtype != object or len(given) < _MANY:
             return NotImplemented
         try:
-            joined = "\0".join(given.tolist())
+            text = "\0".join(given.tolist())
         except TypeError:  # other things than texts
             return NotImplemented
-        if joined.count("\0") != len(given) - 1:
+        if text.count("\0") != len(given) - 1:
             return NotImplemented
-        return _split, (joined,)
+        return _split, (text,)
 
 
 def _split(joined: str) -> Any:

@@ -104,8 +104,8 @@ def own_errors() -> Iterator[None]:
         CancelledError,
         asyncio.CancelledError,
     ) as error:
-        said = " ".join(str(error).split()) or type(error).__name__
-        raise InputError(f"the cluster failed: {said}") from None
+        message = " ".join(str(error).split()) or type(error).__name__
+        raise InputError(f"the cluster failed: {message}") from None
 
 
 @contextmanager
@@ -159,8 +159,8 @@ def _connect(distributed: Any, address: str, timeout: float) -> Any:
     try:
         return call.result()
     except Exception as error:  # what answers there may be anything
-        said = without_secrets(" ".join(str(error).split()), address)
-        raise InputError(f"{redact_url(address)}: no scheduler answers: {said}") from None
+        message = without_secrets(" ".join(str(error).split()), address)
+        raise InputError(f"{redact_url(address)}: no scheduler answers: {message}") from None
 
 
 def _own_cluster() -> Any:

@@ -212,5 +212,5 @@ def merge_parts(one: Folded, two: Folded) -> Folded:
 def follow(futures: list[Any]) -> None:
     """Report how many parts are folded, as they finish."""
     distributed = import_optional("distributed", "cluster", "folding on a cluster")
-    for done, _ in enumerate(distributed.as_completed(futures), 1):
-        report_progress(0, done / len(futures))
+    for finished, _ in enumerate(distributed.as_completed(futures), 1):
+        report_progress(0, finished / len(futures))

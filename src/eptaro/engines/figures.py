@@ -128,8 +128,10 @@ def _has_decimals(values: NDArray[np.float64]) -> bool:
 def _is_id(name: str, values: NDArray[np.float64]) -> bool:
     """Return whether a name such as `countyid` or `fcode`, of whole numbers, is an identifier."""
     word = name.lower()
-    named = (_ENDS_IN_ID.fullmatch(word) and word not in _WORDS_IN_ID) or word.endswith("code")
-    return bool(named) and len(values) > 0 and not _has_decimals(values)
+    looks_like_id = (_ENDS_IN_ID.fullmatch(word) and word not in _WORDS_IN_ID) or word.endswith(
+        "code"
+    )
+    return bool(looks_like_id) and len(values) > 0 and not _has_decimals(values)
 
 
 def _counts_rows(values: NDArray[np.float64]) -> bool:

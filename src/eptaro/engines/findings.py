@@ -45,13 +45,13 @@ class Findings:
         """Return all findings, one per row."""
         subject, group, value, count, detail = zip(*self.rows, strict=True)
         counts = np.array([0 if n is None else n for n in count])
-        counted = np.array([n is not None for n in count])
+        has_count = np.array([n is not None for n in count])
         return Result(
             [
                 _words("subject", subject, "What the finding is about"),
                 _words("group", group, "The group that it concerns; blank for all rows"),
                 _words("value", value, "What was found"),
-                Column.of("count", "integer", counts, counted, description="How many"),
+                Column.of("count", "integer", counts, has_count, description="How many"),
                 _words("detail", detail, "Where it was found, or the evidence"),
             ],
             meta,
@@ -104,8 +104,8 @@ def look_per_group(
     if not groups:
         return
     numbers, combiner = _number_combinations(source, groups)
-    named = combiner.groups()
-    order = named.order()
+    key_groups = combiner.groups()
+    order = key_groups.order()
     place = np.empty(len(order), np.int64)
     place[order] = np.arange(len(order))
     least = int(days[good].min())
@@ -115,7 +115,7 @@ def look_per_group(
     group, day = keys >> 32, (keys & 0xFFFFFFFF) + least
     starts = np.flatnonzero(np.diff(group, prepend=-1))
     rows = np.add.reduceat(counts, starts)
-    named_by = zip(*(c.to_list() for c in named.columns(order[group[starts]])), strict=True)
+    named_by = zip(*(c.to_list() for c in key_groups.columns(order[group[starts]])), strict=True)
     for values, start, stop, count in zip(
         named_by, starts.tolist(), [*starts[1:].tolist(), len(keys)], rows.tolist(), strict=True
     ):
@@ -127,14 +127,14 @@ def look_per_group(
 
 def _number_combinations(source: Source, names: list[str]) -> tuple[Ints, GroupEncoder]:
     """Return for each row the number of its combination of values, and the combiner."""
-    combiner, parts, done = GroupEncoder(names), [], 0
+    combiner, parts, rows = GroupEncoder(names), [], 0
     for table in source.batches(ColumnRequest(names[0], names[1:])):
         coded = {name: read_codes(table[name], name) for name in names}
         number = combiner.number(coded)
         assert number is not None
         parts.append(number.astype(np.int64))
-        done += table.num_rows
-        report_progress(done, source.share)
+        rows += table.num_rows
+        report_progress(rows, source.share)
     return np.concatenate(parts) if parts else np.zeros(0, np.int64), combiner
 
 

@@ -127,7 +127,7 @@ def _inspect_source(
     files: FileRules | None,
 ) -> Result:
     findings = Findings()
-    groups, named = ([each] if isinstance(each, str) else list(each) for each in (by, keys))
+    groups, key_names = ([each] if isinstance(each, str) else list(each) for each in (by, keys))
     looks = None
     if date is None:
         looks = profile_columns(opened, rules)
@@ -146,34 +146,34 @@ def _inspect_source(
             )
     formula = None if date in opened.names() else Formula.date(date)
     if formula is not None:
-        check_columns([*groups, *named], opened.names(), opened.name)
+        check_columns([*groups, *key_names], opened.names(), opened.name)
         rules, words = replace(rules, grain=rules.grain or formula.grain), list[str]()
         column = _calculated_dates(opened, date, formula, rules)
     else:
         timed = [] if rules.time is None else [rules.time]
-        check_columns([date, *timed, *groups, *named], opened.names(), opened.name)
+        check_columns([date, *timed, *groups, *key_names], opened.names(), opened.name)
         column = opened.column(date)
         every = opened.source.column(date) if isinstance(opened, FilteredSource) else column
         rules, words = decided_rules(every, rules, date, findings)
         rules = settled_start([column], rules, date)
-    read = read_dates(column, rules, date)
-    good = np.ones(len(read.days), bool) if read.bad is None else ~read.bad
-    days = read.days if read.bad is None else read.days[good]
+    parsed = read_dates(column, rules, date)
+    good = np.ones(len(parsed.days), bool) if parsed.bad is None else ~parsed.bad
+    days = parsed.days if parsed.bad is None else parsed.days[good]
     if isinstance(opened, FilteredSource):
         findings.add("left out by the condition", "", opened.left, "not among the rows below")
     findings.add("rows", "", len(good))
     findings.add("readable dates", "", len(days))
-    _unreadable(column, read.bad, read.reasons, opened, findings)
+    _unreadable(column, parsed.bad, parsed.reasons, opened, findings)
     if len(days):
         present, counts = count_days(days)
         _plausible(present, counts, findings)
-        grain = read.grain or "day"
+        grain = parsed.grain or "day"
         findings.add("first date", as_date(int(present[0])))
         last = int(last_days(present[-1:], grain)[0])
         findings.add("last date", as_date(last), detail=_grain_note(grain))
         look_for_gaps(present, findings, "", grain)
-        look_per_group(opened, groups, read.days, good, findings, grain)
-    if rules.time is not None or (len(days) and read.times is None and grain == "day"):
+        look_per_group(opened, groups, parsed.days, good, findings, grain)
+    if rules.time is not None or (len(days) and parsed.times is None and grain == "day"):
         _look_for_times(opened, date, rules, findings)
     if len(days) and grain == "day":
         per_weekday = np.zeros(7, np.int64)
@@ -183,16 +183,16 @@ def _inspect_source(
         if len(present) >= _FEW and np.count_nonzero(per_weekday) == 1:
             name = WEEKDAYS[int(per_weekday.argmax())]
             ends, starts = (setting(DateRules, "weeks", f"{side} {name}") for side in _SIDES)
-            said = f"every date is one: if each means a week, use {ends} or {starts}"
-            findings.add("perhaps weeks", name.title(), detail=said)
-    look_for_duplicates(opened, named, findings, len(good))
+            detail = f"every date is one: if each means a week, use {ends} or {starts}"
+            findings.add("perhaps weeks", name.title(), detail=detail)
+    look_for_duplicates(opened, key_names, findings, len(good))
     bad = [] if good.all() else ["--bad-dates reject"]
     timed = [] if rules.time is None else [f"--time {shlex.quote(rules.time)}"]
     options = " ".join([f"--date {shlex.quote(date)}", *timed, *words, *bad])
     if looks is None:
         findings.add("suggestion", detail=f"next time use {options}")
     _next(looks, date, opened, files, findings)
-    text = _summarise(len(good), days, read.grain or "day")
+    text = _summarise(len(good), days, parsed.grain or "day")
     return findings.table({"verb": "inspect", "source": opened.name, "headline": text})
 
 

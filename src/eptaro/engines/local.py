@@ -126,47 +126,47 @@ class Ingest:
 
     def metadata(self) -> Folded:
         """Return the metadata of all transactions, once they are read; of no groups or cells."""
-        read, formulas = self._transactions, self._formulas
+        parsed, formulas = self._transactions, self._formulas
         notes = [*self._notes]
-        if read.evidence:
-            notes.append(f"order of dates: {read.evidence}")
-        if read.zone:
-            named = setting(DateRules, "zone")
+        if parsed.evidence:
+            notes.append(f"order of dates: {parsed.evidence}")
+        if parsed.zone:
+            option = setting(DateRules, "zone")
             notes.append(
-                f"times are read in the column's own zone, {read.zone}; {named} changes it"
+                f"times are read in the column's own zone, {parsed.zone}; {option} changes it"
             )
-        if read.untimed:
-            rows = count_noun(read.untimed, "row")
+        if parsed.untimed:
+            rows = count_noun(parsed.untimed, "row")
             notes.append(f"{rows} without a time of day: first of the day, and in no hour")
         notes += [
             f"{count_noun(n, 'blank value')} in {name!r} left out"
-            for name, n in read.blanks.items()
+            for name, n in parsed.blanks.items()
             if n != self.source.blanked.get(name, 0) and not formulas.is_conditional(name)
         ]
         if formulas.where is not None:
             notes.append(
-                f"{read.unmet:,} of {read.rows:,} rows do not meet the condition "
+                f"{parsed.unmet:,} of {parsed.rows:,} rows do not meet the condition "
                 f"{formulas.where.text!r}"
             )
         notes += self.source.notes
         first, last = self._ends or (0, 0)
-        if self._ends is None and read.seen is not None:
-            first, last = read.seen.lo, read.seen.hi
+        if self._ends is None and parsed.seen is not None:
+            first, last = parsed.seen.lo, parsed.seen.hi
         nothing = Column.text("", np.array([], object))
         return Folded(
             Groups({name: Categorical(np.zeros(0, np.int32), nothing) for name in self.by}, 0),
             Cells(Axis(0, first, last - first + 1), {}),
             self._counted,
             self.source.inputs,
-            read.rejected,
-            read.left_out,
+            parsed.rejected,
+            parsed.left_out,
             tuple(notes),
             frozenset([self.source.fingerprint()]),
             reread=partial(self._read, inputs=True),
             timed=self._timed,
-            grain=read.grain or "day",
-            seen=read.seen,
-            left=None if formulas.where is None else Left(formulas.where.text, read.unmet),
+            grain=parsed.grain or "day",
+            seen=parsed.seen,
+            left=None if formulas.where is None else Left(formulas.where.text, parsed.unmet),
         )
 
 

@@ -27,16 +27,16 @@ def decided_rules(
     column: pa.ChunkedArray, rules: DateRules, name: str, found: Findings
 ) -> tuple[DateRules, list[str]]:
     """Return rules that read most of the column, and the options that say so."""
-    chosen = rules.order or rules.formats or rules.serials or rules.unix
-    if not is_text(column.type) or (chosen and rules.order != "infer"):
+    is_decided = rules.order or rules.formats or rules.serials or rules.unix
+    if not is_text(column.type) or (is_decided and rules.order != "infer"):
         return rules, [f"--order {rules.order}"] if rules.order else []
     if rules.order != "infer" and _share(column, rules) >= 0.5:
         return rules, []
     try:
         decided, evidence = infer_order(column, replace(rules, order="infer"), name)
     except DateError as error:
-        seen = Evidence.of(column)
-        days, months = len(seen.day_first), len(seen.month_first)
+        orders_seen = Evidence.of(column)
+        days, months = len(orders_seen.day_first), len(orders_seen.month_first)
         if min(days, months) * 20 > max(days, months) or not days + months:
             found.add("order of dates", "undecided", detail=str(error))
             return replace(rules, order=None), ["--order dmy|mdy"]
@@ -51,13 +51,13 @@ def decided_rules(
 def readable_share(column: pa.ChunkedArray, rules: DateRules, *, of_none: float) -> float:
     """Return the share of filled rows that the rules can read; `of_none` where none is filled."""
     try:
-        read = read_dates(column, rules)
+        parsed = read_dates(column, rules)
     except DateError:
         return 0.0
-    if read.bad is None or read.reasons is None:
+    if parsed.bad is None or parsed.reasons is None:
         return 1.0
-    filled = read.reasons != "blank"
-    return float(1 - read.bad[filled].mean()) if filled.any() else of_none
+    filled = parsed.reasons != "blank"
+    return float(1 - parsed.bad[filled].mean()) if filled.any() else of_none
 
 
 def _share(column: pa.ChunkedArray, rules: DateRules) -> float:
@@ -172,21 +172,21 @@ def _cure_of_dates(column: pa.ChunkedArray, rules: DateRules) -> str:
     if not len(sample) or pc.mean(digits).as_py() < _DIGITS:
         return ""
     try:
-        read = read_dates(sample, rules)
+        parsed = read_dates(sample, rules)
     except DateError as error:
         return str(error)
-    if read.reasons is None:
+    if parsed.reasons is None:
         return ""
-    words = [row for row, reason in enumerate(read.reasons.tolist()) if "(" in reason]
+    words = [row for row, reason in enumerate(parsed.reasons.tolist()) if "(" in reason]
     if len(words) * 2 < len(sample):
         return ""
-    return f"{sample[words[0]].as_py()!r} {read.reasons[words[0]]}"
+    return f"{sample[words[0]].as_py()!r} {parsed.reasons[words[0]]}"
 
 
 def _describe_rules(rules: DateRules, grain: Grain) -> str:
     usual = DateRules()
-    said = {part: getattr(rules, part) for part in _TOLD}
-    own = [f"{part}={value}" for part, value in said.items() if value != getattr(usual, part)]
+    settings = {part: getattr(rules, part) for part in _TOLD}
+    own = [f"{part}={value}" for part, value in settings.items() if value != getattr(usual, part)]
     words = f"read with {', '.join(own)}" if own else "read as written"
     return words if grain == "day" else f"{grain}s, {words}"
 
@@ -221,12 +221,12 @@ def _may_be(column: pa.ChunkedArray, rules: DateRules) -> bool:
     kind = column.type
     if is_text(kind):
         return looks_like_dates(column, rules)
-    chosen = rules.serials or rules.unix or rules.grain
+    is_decided = rules.serials or rules.unix or rules.grain
     if pa.types.is_floating(kind):
-        return bool(chosen)
+        return bool(is_decided)
     if not pa.types.is_integer(kind):
         return False
-    if chosen:
+    if is_decided:
         return True
     ends = pc.min_max(column).as_py()
     return bool(1000_01_01 <= ends["min"] <= ends["max"] <= 9999_12_31)
@@ -270,15 +270,15 @@ def _enough(column: pa.ChunkedArray, rules: DateRules) -> tuple[DateRules, Grain
     try:
         if readable_share(column.slice(0, _GLANCE), rules, of_none=1.0) < _ENOUGH:
             return None
-        read = read_dates(column, rules)
+        parsed = read_dates(column, rules)
     except EptaroError:
         return None
-    if read.bad is None or not read.bad.any():
-        return _coarsest(rules, read)
-    filled = ~read.bad if read.reasons is None else read.reasons != "blank"
-    if not filled.any() or read.bad[filled].mean() > 1 - _ENOUGH:
+    if parsed.bad is None or not parsed.bad.any():
+        return _coarsest(rules, parsed)
+    filled = ~parsed.bad if parsed.reasons is None else parsed.reasons != "blank"
+    if not filled.any() or parsed.bad[filled].mean() > 1 - _ENOUGH:
         return None
-    return _coarsest(replace(rules, bad_dates="reject"), read)
+    return _coarsest(replace(rules, bad_dates="reject"), parsed)
 
 
 _FEWEST = 3  # periods that must begin on the dates of a column before it is taken for these

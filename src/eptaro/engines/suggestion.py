@@ -189,10 +189,12 @@ class Suggestion:
         if own:
             lines += ["", f"[{key}.dates]", *own]
         plain_numbers = asdict(NumberRules())
-        said = {name: value for name, value in settings.items() if value != plain_numbers[name]}
-        if said:
+        own_settings = {
+            name: value for name, value in settings.items() if value != plain_numbers[name]
+        }
+        if own_settings:
             lines += ["", f"[{key}.numbers]"]
-            lines += [f"{name} = {toml_value(v)}" for name, v in said.items()]
+            lines += [f"{name} = {toml_value(v)}" for name, v in own_settings.items()]
         plain = asdict(FileRules())
         unusual = {name: value for name, value in (written or {}).items() if value != plain[name]}
         if unusual:
@@ -245,12 +247,12 @@ class WideColumns(NamedTuple):
             lo, hi = _longest_run(numbers)
             if hi - lo < _FEWEST_ACROSS:
                 continue
-            written = f"{names[lo]}..{names[hi - 1]} as {called}, value"
+            across = f"{names[lo]}..{names[hi - 1]} as {called}, value"
             if called == "year":
-                return cls(written, "year", DateRules(grain="year"))
+                return cls(across, "year", DateRules(grain="year"))
             year = next((name for name in names if name.lower() == "year"), None)
             if year is not None:
-                return cls(written, f"date({_quote(year)}, month, 1)", DateRules())
+                return cls(across, f"date({_quote(year)}, month, 1)", DateRules())
         return None
 
 
@@ -358,9 +360,9 @@ def _beside_dates(
     """Return the looks at columns, those of numbers decided by the dates beside them, too."""
     numbers = [look.name for look in looks if look.kind in ("sum", "mean")]
     things = [name for name in numbers if identifies(table[name], table[date])]
-    read = read_dates(table[date], rules)
+    parsed = read_dates(table[date], rules)
     grains = {look.name: look.grain for look in looks}
-    yearly = grains[date] == "year" and len(table) > _MONTHS * len(np.unique(read.days))
+    yearly = grains[date] == "year" and len(table) > _MONTHS * len(np.unique(parsed.days))
 
     def beside(look: ColumnProfile) -> ColumnProfile:
         column = table[look.name]
@@ -368,8 +370,8 @@ def _beside_dates(
             return replace(look, kind="key", why="names what each date has a row of: not summed")
         if look.name in numbers and any(describes(column, table[thing]) for thing in things):
             return replace(look, kind="key", why=f"the same for each {things[0]}: not summed")
-        plain = look.why == "amounts" and not named_amounts(look.name) and read.bad is None
-        if plain and rises(column, read.days):
+        plain = look.why == "amounts" and not named_amounts(look.name) and parsed.bad is None
+        if plain and rises(column, parsed.days):
             return replace(look, kind="mean", why="only rises or falls: averaged, not summed")
         if plain and yearly and alike(column):
             return replace(look, kind="mean", why="much the same in all rows: averaged, not summed")
@@ -454,7 +456,10 @@ def _header(lines: list[str], mark: str) -> int:
         return 1
     width = widths.most_common(1)[0][0]
     for number, fields in enumerate(rows, 1):
-        named = len({*fields}) == len(fields) == width and all(map(str.strip, fields))
-        if named and sum(bool(_NUMBER.fullmatch(field.strip())) for field in fields) * 2 < width:
+        looks_named = len({*fields}) == len(fields) == width and all(map(str.strip, fields))
+        if (
+            looks_named
+            and sum(bool(_NUMBER.fullmatch(field.strip())) for field in fields) * 2 < width
+        ):
             return number
     return 1

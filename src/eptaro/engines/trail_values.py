@@ -98,14 +98,14 @@ def _rows(source: Source, along: str, by: list[str], planes: set[Plane]) -> Valu
     rows = next(
         iter(source.batches(ColumnRequest(along, by, [*numbers, along], [*filled, *codes])))
     )
-    placed = RowOrigin(source)
+    origin = RowOrigin(source)
     values = {name: read_filled(rows[name], name) for name in set(filled) - set(numbers)}
-    values |= {name: read_numbers(rows[name], name, placed) for name in numbers}
+    values |= {name: read_numbers(rows[name], name, origin) for name in numbers}
     distinct = {name: read_codes(rows[name], name) for name in codes}
     combiner = GroupEncoder(by)
     number = combiner.number({name: read_groups(rows[name], name, source.name) for name in by})
     groups, rank = combiner.ranked_groups()
     place = np.zeros(rows.num_rows, np.int64) if number is None else rank[number]
-    position = read_numbers(rows[along], along, placed).numbers()
+    position = read_numbers(rows[along], along, origin).numbers()
     places = source.places if isinstance(source, FilteredSource) else None
     return ValueRows(position, groups, place, values, distinct, places)

@@ -50,8 +50,8 @@ class Config:
             self.data, self.data_sets, self.together = None, model.data, model.set
             for name in self.together.names if self.together else ():
                 if name not in self.data_sets:
-                    said = unknown("data set", name, self.data_sets)
-                    raise InputError(f"{path}: set.names: {said}")
+                    message = unknown("data set", name, self.data_sets)
+                    raise InputError(f"{path}: set.names: {message}")
         self.report_said: dict[str, Any] = (
             model.report.model_dump(exclude_none=True) if model.report else {}
         )
@@ -66,8 +66,8 @@ class Config:
         self._closed = worked.closed if worked else None
         self._closing = worked.holidays if worked else None
         if self._closing and self._closing not in model.holidays:
-            known = unknown("holiday set", self._closing, model.holidays)
-            raise InputError(f"{path}: workdays.holidays: {known}")
+            message = unknown("holiday set", self._closing, model.holidays)
+            raise InputError(f"{path}: workdays.holidays: {message}")
 
     def of_data_set(self, name: str) -> Config:
         """Return the config of one of several data sets; raises `InputError` for another name."""
@@ -102,13 +102,13 @@ class Config:
         """Return the data set's files, which are named from the folder of the config, or its
         addresses; `${NAME}` in these represents an environment variable.
         """
-        named = self.data.files if self.data else []
-        return [self._fill_environment(n) if "://" in n else str(self._folder / n) for n in named]
+        paths = self.data.files if self.data else []
+        return [self._fill_environment(n) if "://" in n else str(self._folder / n) for n in paths]
 
     def lookups(self) -> list[Lookup]:
         """Return the data set's lookups, whose files are named from the folder of the config."""
-        named = self.data.lookups if self.data else {}
-        tables = lookups_of(named)
+        lookups_given = self.data.lookups if self.data else {}
+        tables = lookups_of(lookups_given)
         return [
             one if "." not in str(one.table) else replace(one, table=self._folder / one.table)
             for one in tables
@@ -120,9 +120,9 @@ class Config:
             return {}
         measures = [f"{name}={formula}" for name, formula in self.data.measures.items()]
         names = (one.name for one in fields(ReadOptions) if "shown" in one.metadata)
-        said = {name: getattr(self.data, name) for name in names if name not in _OTHERWISE}
-        known = {name: value for name, value in said.items() if value is not None}
-        return {"measures": measures, **known}
+        all_options = {name: getattr(self.data, name) for name in names if name not in _OTHERWISE}
+        options_set = {name: value for name, value in all_options.items() if value is not None}
+        return {"measures": measures, **options_set}
 
     def date_rules(self) -> DateRules | None:
         """Return how the date column of the data set is read."""
@@ -198,9 +198,9 @@ def _read_names(path: Path, column: str) -> dict[str, str]:
     """Return the calendar named for each value in a CSV file."""
     names: dict[str, str] = {}
     for number, row in enumerate(read_rows(path), 1):
-        for wanted in (column, "calendar"):
-            if row.get(wanted) is None:
-                raise InputError(f"{path}: row {number} has no {wanted}; it holds {row}")
+        for required in (column, "calendar"):
+            if row.get(required) is None:
+                raise InputError(f"{path}: row {number} has no {required}; it holds {row}")
         if names.setdefault(row[column], row["calendar"]) != row["calendar"]:
             raise InputError(f"{path}: row {number}: {row[column]!r} has two calendars")
     return names
@@ -275,10 +275,10 @@ def _complaint(error: Any, whole: Any) -> str:
     if first["type"] == "union_tag_invalid":
         return f"{key}: {unknown('kind', first['ctx']['tag'], ['month', 'week', 'listed'])}"
     value = first.get("input")
-    shown = f", not {value!r}" if isinstance(value, str | int | float | bool) else ""
+    shown_value = f", not {value!r}" if isinstance(value, str | int | float | bool) else ""
     more = f" (and {error.error_count() - 1} more)" if error.error_count() > 1 else ""
     message = first["msg"]
-    return f"{key}: {message[0].lower()}{message[1:]}{shown}{more}"
+    return f"{key}: {message[0].lower()}{message[1:]}{shown_value}{more}"
 
 
 def _siblings(model: Any, place: tuple[Any, ...]) -> list[str]:

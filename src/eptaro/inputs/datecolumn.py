@@ -71,12 +71,12 @@ class Evidence(Record):
         texts = column.cast(pa.string()) if pa.types.is_dictionary(column.type) else column
         distinct = pc.unique(texts).drop_null().cast(pa.string())
         matches = pc.extract_regex(pc.utf8_trim_whitespace(distinct), THREE_NUMBERS)
-        shown, parts = distinct.filter(matches.is_valid()), matches.filter(matches.is_valid())
+        readable, parts = distinct.filter(matches.is_valid()), matches.filter(matches.is_valid())
         first, second = (pc.struct_field(parts, part).cast(pa.int64()) for part in ("a", "b"))
         return cls(
-            shown.to_pylist(),
-            shown.filter(pc.greater(first, 12)).to_pylist(),
-            shown.filter(pc.greater(second, 12)).to_pylist(),
+            readable.to_pylist(),
+            readable.filter(pc.greater(first, 12)).to_pylist(),
+            readable.filter(pc.greater(second, 12)).to_pylist(),
             bool(pc.all(pc.match_substring_regex(distinct, r"^\d{4}")).as_py()),
             bool(pc.any(pc.match_substring_regex(distinct, r"^\d{1,2}\D+\p{L}")).as_py()),
         )
@@ -129,8 +129,8 @@ def _may_be_dates(column: pa.ChunkedArray, rules: DateRules) -> Grain | None:
 
     try:
         decided, _ = infer_order(column.slice(0, 5000), rules, "")
-        read = read_dates(column.slice(0, 5000), decided)
+        parsed = read_dates(column.slice(0, 5000), decided)
     except EptaroError:
         return None
-    blank = read.reasons is not None and (read.reasons == "blank").all()
-    return read.grain if not blank and (read.bad is None or read.bad.mean() < 0.2) else None
+    blank = parsed.reasons is not None and (parsed.reasons == "blank").all()
+    return parsed.grain if not blank and (parsed.bad is None or parsed.bad.mean() < 0.2) else None

@@ -48,8 +48,8 @@ class FilteredSource(SourceWrapper):
         """Yield the wanted columns of rows that meet the condition."""
         formulas = self._formulas
         there = {wanted.date, *wanted.groups, *wanted.others}
-        known = [n for n, kind in (formulas.kinds or {}).items() if kind is Kind.NUMBER]
-        numbers = [*wanted.numbers, *(name for name in known if name not in there)]
+        numeric = [n for n, kind in (formulas.kinds or {}).items() if kind is Kind.NUMBER]
+        numbers = [*wanted.numbers, *(name for name in numeric if name not in there)]
         timed = [] if self._rules.time is None else [self._rules.time]
         others = [*wanted.others, *(n for n in (*formulas.names, *timed) if n not in numbers)]
         more = ColumnRequest(wanted.date, wanted.groups, numbers, others)
@@ -79,14 +79,14 @@ class FilteredSource(SourceWrapper):
 
     def _keep_rows(self, tables: Iterator[pa.Table]) -> Iterator[pa.Table]:
         self._masks = []
-        done = 0
+        rows_before = 0
         for table in tables:
             worked_out = FormulaColumns(
-                table, self._formulas, RowOrigin(self.source, done), self._rules, self._date
+                table, self._formulas, RowOrigin(self.source, rows_before), self._rules, self._date
             )
             mask = worked_out.condition_mask()
             self._masks.append(mask)
-            done += table.num_rows
+            rows_before += table.num_rows
             yield table.filter(pa.array(mask))
 
 

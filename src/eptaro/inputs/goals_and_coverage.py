@@ -85,8 +85,8 @@ def _read(file: Path, needed: Sequence[str]) -> tuple[list[str], list[dict[str, 
             reader = csv.DictReader(lines)
             names, rows = list(reader.fieldnames or ()), list(reader)
     except (OSError, UnicodeDecodeError) as error:
-        said = error.strerror if isinstance(error, OSError) else str(error)
-        raise InputError(f"{file}: cannot be read: {said}") from None
+        reason = error.strerror if isinstance(error, OSError) else str(error)
+        raise InputError(f"{file}: cannot be read: {reason}") from None
     for name in needed:
         if name not in names:
             raise InputError(f"{file}: {unknown('column', name, names)}")
@@ -126,8 +126,8 @@ def read_rows(path: Path) -> list[dict[str, Any]]:
         with path.open(encoding="utf-8-sig", newline="") as file:
             return [{k: v or None for k, v in row.items()} for row in csv.DictReader(file)]
     except (OSError, UnicodeDecodeError, csv.Error) as error:
-        said = error.strerror if isinstance(error, OSError) else str(error)
-        raise InputError(f"{path}: cannot be read: {said}") from None
+        reason = error.strerror if isinstance(error, OSError) else str(error)
+        raise InputError(f"{path}: cannot be read: {reason}") from None
 
 
 def read_listed(name: str, path: Path, **options: Any) -> ListedCalendar:

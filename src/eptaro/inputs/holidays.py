@@ -252,13 +252,13 @@ class HolidaySet(Holidays):
         years = range(max(first_year, 1), min(last_year, 9999) + 1)
         dated_rules = [(day, rule) for rule in parsed for day in rule.days(years)]
         dated_rules.sort(key=lambda item: item[0])
-        taken = {day for day, rule in dated_rules if not (rule.moved and day.weekday() in off)}
+        days_taken = {day for day, rule in dated_rules if not (rule.moved and day.weekday() in off)}
         holidays = []
         for day, rule in dated_rules:
             target = day
             if rule.moved and day.weekday() in off:
-                target = _observed_day(day, rule.moved, off, taken)
-                taken.add(target)
+                target = _observed_day(day, rule.moved, off, days_taken)
+                days_taken.add(target)
             holidays.append(Holiday(target, rule.name, rule.kind, rule.pay_premium))
         return cls(holidays)
 
@@ -293,8 +293,8 @@ class HolidaySet(Holidays):
                 reader = csv.DictReader(lines)
                 for column in ("date", "name"):
                     if column not in (reader.fieldnames or ()):
-                        known = reader.fieldnames or ()
-                        raise InputError(f"{file}: {unknown('column', column, known)}")
+                        columns = reader.fieldnames or ()
+                        raise InputError(f"{file}: {unknown('column', column, columns)}")
                 for number, row in enumerate(reader, 1):
                     rows.append(_holiday(row, f"{file}: row {number}"))
             except (csv.Error, UnicodeError) as error:
@@ -381,11 +381,13 @@ class HolidaySet(Holidays):
         ('public',)
         """
         holidays = import_optional("holidays", "calendars", f"holidays of country {country!r}")
-        known = holidays.list_supported_countries(include_aliases=True)
-        if country not in known:
-            raise CalendarError(unknown("country", country, sorted(known)))
-        if subdivision is not None and subdivision not in known[country]:
-            raise CalendarError(unknown(f"subdivision of {country}", subdivision, known[country]))
+        countries = holidays.list_supported_countries(include_aliases=True)
+        if country not in countries:
+            raise CalendarError(unknown("country", country, sorted(countries)))
+        if subdivision is not None and subdivision not in countries[country]:
+            raise CalendarError(
+                unknown(f"subdivision of {country}", subdivision, countries[country])
+            )
         years = range(first_year, last_year + 1)
         days = holidays.country_holidays(country, subdiv=subdivision, years=years)
         kind = "public" if subdivision is None else "regional"

@@ -18,8 +18,8 @@ class LocaleNames(Names):
         try:
             self._locale = babel.Locale.parse(locale.replace("-", "_"))
         except (babel.UnknownLocaleError, ValueError, TypeError):
-            known = babel.localedata.locale_identifiers()
-            raise CalendarError(unknown("locale", locale, sorted(known))) from None
+            locales = babel.localedata.locale_identifiers()
+            raise CalendarError(unknown("locale", locale, sorted(locales))) from None
         self.locale = locale
         self._dates = import_optional("babel.dates", "locales", f"locale {locale!r}")
         days, months = self._locale.days["stand-alone"], self._locale.months["stand-alone"]

@@ -165,8 +165,8 @@ class ReadOptions:
 
     def non_defaults(self) -> dict[str, Any]:
         """Return the options that differ from their defaults, by name."""
-        named = {one.name: (getattr(self, one.name), one.default) for one in fields(self)}
-        return {name: value for name, (value, usual) in named.items() if value is not usual}
+        with_defaults = {one.name: (getattr(self, one.name), one.default) for one in fields(self)}
+        return {name: value for name, (value, usual) in with_defaults.items() if value is not usual}
 
     def check_date(self, why: str) -> str:
         """Return the column of dates, which must be given for a reason.
@@ -174,8 +174,8 @@ class ReadOptions:
         Raises `QuestionError` where it is not.
         """
         if self.date is None:
-            named = spell_option("date=", "--date COLUMN")
-            raise QuestionError(f"name the column of dates with {named}; {why}")
+            option = spell_option("date=", "--date COLUMN")
+            raise QuestionError(f"name the column of dates with {option}; {why}")
         return self.date
 
 
@@ -242,14 +242,14 @@ class AddOptions:
 
     def over(self, before: FileOptions) -> FileOptions:
         """Return how files are read: as those before, but for what these options say."""
-        said = {
+        settings = {
             name: getattr(self, name)
             for name in ("date", "files", "numbers", "lookups", "adjustments", "across")
             if getattr(self, name) is not None
         }
         if self.dates is not None or self.zone is not None:
-            said["dates"] = date_rules(self.dates, self.zone)
-        return replace(before, **said, coverage=self.coverage, workdays=self.workdays)
+            settings["dates"] = date_rules(self.dates, self.zone)
+        return replace(before, **settings, coverage=self.coverage, workdays=self.workdays)
 
 
 Own = TypeVar("Own")
@@ -292,9 +292,9 @@ def takes(options: Callable[Options, Taken]) -> _Takes[Options, Taken]:
                 raise TypeError(
                     f"{way.__qualname__}() takes {', '.join(places)} and options by name"
                 )
-            named = [given.pop(name) for name in places[len(args) :]]
+            named_values = [given.pop(name) for name in places[len(args) :]]
             check_options(names, given)
-            return way(*args, *named, options(**given))  # type: ignore[call-arg]
+            return way(*args, *named_values, options(**given))  # type: ignore[call-arg]
 
         method.__signature__ = signature(way).replace(  # type: ignore[attr-defined]
             parameters=[*leading, *own]

@@ -193,11 +193,11 @@ def check_columns(wanted: Iterable[str], present: Iterable[str], source: str) ->
 
 def check_names(formulas: Formulas, source: Source) -> None:
     """Raise `InputError` for the first name in formulas that is not a column of a source."""
-    if wanted := formulas.names:
-        known = source.names()
-        for name in wanted:
-            if name not in known:
-                raise InputError(f"{source.name}: {unknown_column(name, known)}{_hint(known)}")
+    if names := formulas.names:
+        columns = source.names()
+        for name in names:
+            if name not in columns:
+                raise InputError(f"{source.name}: {unknown_column(name, columns)}{_hint(columns)}")
 
 
 def _hint(names: list[str]) -> str:
@@ -253,8 +253,8 @@ class FrameSource(Source):
         check_columns(wanted.names, self.names(), self.name)
         for name in wanted.names:
             if name in self._unusable:
-                said = self._unusable[name]
-                raise InputError(f"{self.name}: column {name!r} cannot be used: {said}")
+                reason = self._unusable[name]
+                raise InputError(f"{self.name}: column {name!r} cannot be used: {reason}")
         if self._table.num_rows:
             yield self._table.select(wanted.names)
 
@@ -349,8 +349,8 @@ def _of_pandas(given: Any) -> Any:
     its periods as texts such as 2025-01 and 2025Q1, which say what they are.
     """
     if not hasattr(given, "columns"):
-        named = given.rename_axis(given.index.name or "date")
-        return _of_pandas(named.to_frame(str(given.name or "value")))
+        frame = given.rename_axis(given.index.name or "date")
+        return _of_pandas(frame.to_frame(str(given.name or "value")))
     index = given.index
     dated = type(index).__name__ in ("DatetimeIndex", "PeriodIndex")
     if dated and index.name is None and "date" not in given.columns:
@@ -436,5 +436,5 @@ class ManyFiles(Source):
 
     def fingerprint(self) -> str:
         """Return a digest of all files, whatever their order."""
-        joined = " ".join(sorted(part.fingerprint() for part in self.parts))
-        return hashlib.blake2b(joined.encode(), digest_size=16).hexdigest()
+        fingerprints = " ".join(sorted(part.fingerprint() for part in self.parts))
+        return hashlib.blake2b(fingerprints.encode(), digest_size=16).hexdigest()

@@ -152,14 +152,14 @@ class Transactions:
     def _complaint(self) -> str:
         first = self._rejected[:_FIRST_SHOWN]
         alike = len(first) < len(self._rejected) and len({reason for *_, reason in first}) == 1
-        shown = "; ".join(
+        examples = "; ".join(
             f"row {row:,}: {reason}" if reason == "blank" else f"row {row:,}: {value!r} {reason}"
             for row, value, reason in first[: 1 if alike else None]
         )
         count = f"{len(self._rejected):,} of {self.rows:,} rows"
         more = ", the first" if len(self._rejected) > _FIRST_SHOWN else ""
         where = f"{self._source.name}: {count} hold no date that can be read in {self._date!r}"
-        return f"{where}{more}: {shown}"
+        return f"{where}{more}: {examples}"
 
     def columns_read(self) -> ColumnRequest:
         """Return the columns of the source that are read, by what they are needed for."""
@@ -175,8 +175,8 @@ class Transactions:
         )
         # Groups are read as they are written, 007 as 007, also where they are numbers beside.
         as_they_are = {*date, *by, *(name for name in others if name in self._said)}
-        known = [n for n in (*others, *used) if self._kinds.get(n) is Kind.NUMBER]
-        numbers = [n for n in dict.fromkeys([*numbers, *known]) if n not in as_they_are]
+        numeric = [n for n in (*others, *used) if self._kinds.get(n) is Kind.NUMBER]
+        numbers = [n for n in dict.fromkeys([*numbers, *numeric]) if n not in as_they_are]
         others += [] if self._rules.time is None else [self._rules.time]
         others = [
             n for n in dict.fromkeys([*others, *used, *self._measured_columns]) if n not in numbers
@@ -203,11 +203,11 @@ class Transactions:
         """Yield the wanted columns; rows are passed over where the source knows that the condition
         is not met, and where dates are days as they are.
         """
-        where, wanted = self._formulas.where, self.columns_read()
+        where, request = self._formulas.where, self.columns_read()
         as_they_stand = not self._rules.shift and self._date not in self._formulas.columns
         if where is None or self._inputs or not as_they_stand:
-            return self._source.batches(wanted)
-        return self._source.pieces(wanted, where.node)
+            return self._source.batches(request)
+        return self._source.pieces(request, where.node)
 
     def _pass_over(self, rows: SkippedRows) -> None:
         self.rows += rows.rows
@@ -227,47 +227,47 @@ class Transactions:
         """
         if self._formulas.where is None:
             return table, None, None
-        read = self._dates(table, self._formula_columns(table))
-        good = read.days if read.bad is None else read.days[~read.bad]
+        parsed = self._dates(table, self._formula_columns(table))
+        good = parsed.days if parsed.bad is None else parsed.days[~parsed.bad]
         if len(good):
             self._see(*ends(good))
         keeping = RowMask(self._formula_columns(table).condition_mask())
         unmet = table.num_rows - keeping.count
         self.unmet += unmet
         if not unmet:
-            return table, None, read
-        wanted = {*replace(self._formulas, where=None).names}
-        wanted |= {*self._by, *self._numbers, *self._filled, *self._codes, *self._said}
-        if read.bad is not None:  # they are listed
-            wanted.add(self._date)
+            return table, None, parsed
+        names = {*replace(self._formulas, where=None).names}
+        names |= {*self._by, *self._numbers, *self._filled, *self._codes, *self._said}
+        if parsed.bad is not None:  # they are listed
+            names.add(self._date)
         if self._rules.time is not None:
-            wanted.add(self._rules.time)
-        needed = [n for n in table.column_names if n in wanted] or table.column_names[:1]
+            names.add(self._rules.time)
+        needed = [n for n in table.column_names if n in names] or table.column_names[:1]
         rows = filter_rows(table.select(needed), keeping)
-        return rows, keeping, read.take(keeping)
+        return rows, keeping, parsed.take(keeping)
 
     def _formula_columns(self, table: pa.Table, keeping: RowMask | None = None) -> FormulaColumns:
-        placed = RowOrigin(self._source, self.rows, keeping)
-        return FormulaColumns(table, self._formulas, placed, self._rules, self._date)
+        origin = RowOrigin(self._source, self.rows, keeping)
+        return FormulaColumns(table, self._formulas, origin, self._rules, self._date)
 
     def _batch(self, table: pa.Table) -> Batch:
         table, keeping, dates = self._rows_met(table)
-        read, groups, values, distinct = self._columns(table, dates, keeping)
+        parsed, groups, values, distinct = self._columns(table, dates, keeping)
         # Where transactions are asked for one by one, they keep their places in the input.
-        numbered = self._inputs or (read.bad is not None and bool(read.bad.any()))
+        numbered = self._inputs or (parsed.bad is not None and bool(parsed.bad.any()))
         places = RowOrigin(self._source, self.rows, keeping).places if numbered else None
-        batch = Batch(read.days, groups, values, distinct, read.times, self.rows, places)
+        batch = Batch(parsed.days, groups, values, distinct, parsed.times, self.rows, places)
         for column in self._numbers:
             self.blanks[column] += batch.extent(column).blanks
         if self._inputs and self._formulas.columns:
             inputs, hours = self._formula_columns(table, keeping).inputs()
             batch = replace(batch, inputs=inputs, hours=hours)
-        if read.bad is None or not read.bad.any():
+        if parsed.bad is None or not parsed.bad.any():
             return batch
-        self._reject(table, read, values, places)
+        self._reject(table, parsed, values, places)
         if places is None:
             batch = replace(batch, places=np.arange(self.rows, self.rows + len(batch)))
-        return batch.only(~read.bad)
+        return batch.only(~parsed.bad)
 
     def _columns(
         self, table: pa.Table, dates: ParsedDates | None, keeping: RowMask | None
@@ -275,16 +275,16 @@ class Transactions:
         """Return dates, groups, values and codes of a batch, read side by side."""
         name = self._source.name
 
-        placed = RowOrigin(self._source, self.rows, keeping)
+        origin = RowOrigin(self._source, self.rows, keeping)
 
         def numbers(column: str) -> Column:
-            return read_numbers(self._as_it_is(table, column, placed), column, placed)
+            return read_numbers(self._as_it_is(table, column, origin), column, origin)
 
         def read_filling(column: str) -> Column:
-            return read_filled(self._as_it_is(table, column, placed), column)
+            return read_filled(self._as_it_is(table, column, origin), column)
 
         def codes(column: str) -> Categorical:
-            return read_codes(self._as_it_is(table, column, placed), column)
+            return read_codes(self._as_it_is(table, column, origin), column)
 
         def read_text(column: str) -> Column:
             kind = Kind.DATE if column == self._date else self._kinds.get(column)
@@ -312,34 +312,34 @@ class Transactions:
             results = iter([work() for work in works])
         else:
             results = iter(run_parallel(works))
-        read, groups, filled, values, texts, distinct = (
+        parsed_by_name, groups, filled, values, texts, distinct = (
             {column: next(results) for column in columns} for columns, _ in by_kind
         )
-        return read[self._date], groups, filled | values | texts, distinct
+        return parsed_by_name[self._date], groups, filled | values | texts, distinct
 
     def _dates(self, table: pa.Table, made: FormulaColumns) -> ParsedDates:
         try:
             if self._date in self._formulas.columns:
-                read = made.dates(self._date)
+                parsed = made.dates(self._date)
                 if self._rules.time is not None:
-                    read = add_clock(read, table[self._rules.time], self._rules, self._date)
+                    parsed = add_clock(parsed, table[self._rules.time], self._rules, self._date)
             else:
                 own = getattr(table[self._date].type, "tz", None)
                 if own is not None and self._rules.zone is None:
                     self.zone = own
-                read = read_timed_dates(table, self._date, self._rules)
+                parsed = read_timed_dates(table, self._date, self._rules)
         except DateError as error:
             raise DateError(f"{self._source.name}: {error}") from None
-        if read.grain is not None and self.grain not in (None, read.grain):
+        if parsed.grain is not None and self.grain not in (None, parsed.grain):
             raise DateError(
                 f"{self._source.name}: {self._date!r} holds both {plural_of(self.grain)}, and, "
                 f"after row "
-                f"{self.rows:,}, {plural_of(read.grain)}; name the period of its dates with "
+                f"{self.rows:,}, {plural_of(parsed.grain)}; name the period of its dates with "
                 f"{spell_option('grain=', '--grain')}"
             )
-        self.grain = read.grain or self.grain
-        self.untimed += read.untimed
-        return read
+        self.grain = parsed.grain or self.grain
+        self.untimed += parsed.untimed
+        return parsed
 
     def _reject(
         self, table: pa.Table, read: ParsedDates, values: dict[str, Column], places: Ints | None
@@ -361,6 +361,8 @@ class Transactions:
             ]
             if missed:
                 total = sum(missed)
-                known = self.left_out[column]
-                both_exact = not isinstance(total, float) and not isinstance(known, float)
-                self.left_out[column] = known + total if both_exact else float(known) + float(total)
+                total_before = self.left_out[column]
+                both_exact = not isinstance(total, float) and not isinstance(total_before, float)
+                self.left_out[column] = (
+                    total_before + total if both_exact else float(total_before) + float(total)
+                )

@@ -191,8 +191,8 @@ class YearPlan(Record):
             raise CalendarError(f"calendar {calendar.name!r} has no periods in {whole.label}")
         holidays: dict[dt.date, str] = {}
         for holiday in workdays.holidays.between(whole.span):
-            named = holidays.get(holiday.day)
-            holidays[holiday.day] = f"{named}; {holiday.name}" if named else holiday.name
+            before = holidays.get(holiday.day)
+            holidays[holiday.day] = f"{before}; {holiday.name}" if before else holiday.name
         blocks = tuple(_block(calendar, period, starts) for period in periods)
         weekdays = tuple(WEEKDAYS[(starts + i) % 7] for i in range(7))
         return cls(whole, weekdays, blocks, workdays, holidays)

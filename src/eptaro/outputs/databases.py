@@ -319,9 +319,9 @@ def _extend(connection: Any, table: Result, schema: str | None, name: str) -> in
     """Add the rows whose key is missing; refuse where one that is says otherwise."""
     sql = need_sqlalchemy()
     existing = sql.Table(name, sql.MetaData(), schema=schema, autoload_with=connection)
-    columns, wanted = [column.name for column in existing.columns], table.names
-    if columns != wanted:
-        odd = next(iter(set(columns) ^ set(wanted)), "their order")
+    columns, columns_given = [column.name for column in existing.columns], table.names
+    if columns != columns_given:
+        odd = next(iter(set(columns) ^ set(columns_given)), "their order")
         raise InputError(f"{name}: the existing table has other columns: {odd} is in one only")
     key = key_of(table)
     target, _ = definition(table, schema, name)

@@ -44,9 +44,9 @@ def _write_stored(table: Result, address: str) -> Path | str:
     if writer is None:
         raise InputError(f"{place}: {unknown('file ending', place.ending, WRITERS)}")
     with tempfile.TemporaryDirectory(prefix="eptaro-") as folder:
-        written = Path(folder) / "made"
-        writer(table, written)
-        with written.open("rb") as source:
+        path = Path(folder) / "made"
+        writer(table, path)
+        with path.open("rb") as source:
             place.write(lambda sink: shutil.copyfileobj(source, sink))
     return place.name
 
@@ -82,8 +82,8 @@ def replace_whole(target: Path, fill: Callable[[Path], None]) -> Path:
 
 
 def _unwritten(target: Path, error: Exception) -> InputError:
-    said = (error.strerror if isinstance(error, OSError) else None) or error
-    return InputError(f"{target}: cannot be written: {said}")
+    reason = (error.strerror if isinstance(error, OSError) else None) or error
+    return InputError(f"{target}: cannot be written: {reason}")
 
 
 def _temporary_prefix(place: Path) -> str:
@@ -105,9 +105,9 @@ def _write_to(place: Path, fill: Callable[[Path], None]) -> None:
     if place.is_dir():
         raise IsADirectoryError(errno.EISDIR, "Is a directory")
     with tempfile.TemporaryDirectory(prefix="eptaro-") as folder:
-        written = Path(folder) / "made"
-        fill(written)
-        with written.open("rb") as source, place.open("wb", buffering=0) as sink:
+        path = Path(folder) / "made"
+        fill(path)
+        with path.open("rb") as source, place.open("wb", buffering=0) as sink:
             while part := source.read(1 << 16):
                 rest = memoryview(part)
                 while rest:

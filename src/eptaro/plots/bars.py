@@ -23,11 +23,11 @@ def draw_attribute(table: Result, page: Page, measures: Sequence[str]) -> None:
     names = group_names(table)
     keys = [c.name for c in table.columns if c.kind == "text" and c.name not in names]
     key = keys[0] if keys else table.names[0]
-    shown = [f"{name}_per_day" if f"{name}_per_day" in table else name for name in measures]
-    what = [name.replace("_", " ") for name in shown]
+    drawn_columns = [f"{name}_per_day" if f"{name}_per_day" in table else name for name in measures]
+    what = [name.replace("_", " ") for name in drawn_columns]
     by = f", by {' and '.join(names)}" if names else ""
     page.say(f"{', '.join(what)}: each {key.replace('_', ' ')}{by}")
-    for axes, part, name in panels_of(page, table, shown):
+    for axes, part, name in panels_of(page, table, drawn_columns):
         _attribute(page, axes, part, key, name)
 
 
@@ -64,15 +64,17 @@ def draw_card(table: Result, page: Page, measures: Sequence[str]) -> None:
         page.legend(*marks)
     labels = _card_labels(table, 24)
     down = min(max(int((page.height - 190) // (14 * len(labels) + 64)), 1), 3)
-    shown = measures[:1] if by else measures[:down]
-    if len(shown) < len(measures):
-        first, verb = ("first", "is") if len(shown) == 1 else (f"first {len(shown)}", "are")
+    measures_drawn = measures[:1] if by else measures[:down]
+    if len(measures_drawn) < len(measures):
+        first, verb = (
+            ("first", "is") if len(measures_drawn) == 1 else (f"first {len(measures_drawn)}", "are")
+        )
         of = f"the {first} of {len(measures)} measures {verb} drawn"
         page.note(f"{of}; choose another with measure=")
     panels = panels_of(
         page,
         table,
-        shown,
+        measures_drawn,
         ending="_to_date",
         by=by,
         same_scale=False,
@@ -87,9 +89,9 @@ def _card_labels(table: Result, letters: int) -> list[str]:
     """Return what the periods of a card are called: the same for each group."""
     several = len(set(table.column("calendar").to_list())) > 1
     keys = ("level", "period", *(["calendar"] if several else []))
-    named = zip(*(shown(table.column(key)) for key in keys), strict=True)
+    texts = zip(*(shown(table.column(key)) for key in keys), strict=True)
     words = []
-    for level, period, *calendar in named:
+    for level, period, *calendar in texts:
         of = [str(level)] if str(period).startswith(str(level)) else [str(level), str(period)]
         words.append(" ".join([*of, *map(str, calendar)]))
     return shorten_distinctly([*dict.fromkeys(words)], letters)
@@ -108,10 +110,10 @@ def _card(page: Page, axes: Any, part: Result, name: str, labels: Sequence[str])
         pairs = zip(words, rates, ratio.blank.tolist(), strict=True)
         words = [word if blank else f"{word} ({rate})" for word, rate, blank in pairs]
     days = zip(part.column("first").to_list(), part.column("last").to_list(), strict=True)
-    known = part.column("complete").to_list()
+    comparable = part.column("complete").to_list()
     for at, (value, (first, last)) in enumerate(zip(values.tolist(), days, strict=True)):
         style: dict[str, Any] = {"color": theme.accent}
-        if not known[at]:
+        if not comparable[at]:
             style = {"facecolor": theme.cool, "edgecolor": theme.accent, "hatch": "////"}
         (bar,) = axes.barh([-at], [np.nan_to_num(value)], height=0.7, **style)
         page.tip(bar, f"{labels[at]}, {first} to {last}: {format_number(column, value)}")
@@ -190,8 +192,8 @@ def draw_histogram(table: Result, page: Page, measures: Sequence[str]) -> None:
     width = compact(float(table["to"][0] - table["from"][0]))
     keys = table.names[: table.names.index("from")]
     what = "share" if keys else "entries"
-    said = "share of each panel's values" if keys else "number of values"
-    page.say(f"{said} of {query.column} in ranges of {width}")
+    subject = "share of each panel's values" if keys else "number of values"
+    page.say(f"{subject} of {query.column} in ranges of {width}")
     parts = parts_of(table, None, keys)
     if len(parts) > MOST_PANELS:
         page.note(f"the {MOST_PANELS} first of {len(parts)} are drawn")

@@ -133,19 +133,19 @@ def _printable_column(column: Column) -> Column:
     if column.kind != "text" or column.choices is None:
         return column
     words = [str(word) for word in column.choices]
-    shown = [visible(word) for word in words]
-    if shown == words:
+    printable = [visible(word) for word in words]
+    if printable == words:
         return column
-    return replace(column, choices=np.array([*shown, ""], object)[:-1])
+    return replace(column, choices=np.array([*printable, ""], object)[:-1])
 
 
 def _measures(table: Result, named: str | None) -> list[str]:
     """Return the measures to draw: the one that is named, or all that are numbers."""
     assert table.answer is not None
-    known = table.answer.measures
-    if named is not None and named not in known:
-        raise QuestionError(unknown("measure", named, known))
-    names = [named] if named is not None else list(known)
+    names_known = table.answer.measures
+    if named is not None and named not in names_known:
+        raise QuestionError(unknown("measure", named, names_known))
+    names = [named] if named is not None else list(names_known)
     numbers = [name for name in names if not _is_text(table, name)]
     if not numbers:
         raise QuestionError(f"{', '.join(names)}: only numbers can be drawn")

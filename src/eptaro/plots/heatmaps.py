@@ -136,9 +136,9 @@ def draw_sheet(table: Result, page: Page, measures: Sequence[str]) -> None:
     width = int((last - first).max()) + 1
     cells = np.full((len(first), width), np.nan)
     row = np.searchsorted(first, days, side="right") - 1
-    shown = row >= 0
-    cells[row[shown], days[shown] - first[row[shown]]] = column.numbers()[shown]
-    best = days[np.nanargmax(np.where(shown, column.numbers(), -np.inf))]
+    inside = row >= 0
+    cells[row[inside], days[inside] - first[row[inside]]] = column.numbers()[inside]
+    best = days[np.nanargmax(np.where(inside, column.numbers(), -np.inf))]
     page.say(
         f"{name.replace('_', ' ')} by day, most on {as_date(int(best)):%A} {as_date(int(best))}: a "
         f"line per month, a cell per day; heavy edge: a week begins; at the right the month's value"

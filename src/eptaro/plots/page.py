@@ -118,8 +118,8 @@ class Page:
         self._below = ""
         self._top = self.height - 22.0
         words = headline(table, look.measure)
-        said = words or _title_of_rows(table, look)
-        self._write_title(look.title or said)
+        sentence = words or _title_of_rows(table, look)
+        self._write_title(look.title or sentence)
 
     # ---- words ------------------------------------------------------------------
 

@@ -197,8 +197,8 @@ def _period_lines(
 
 def _end(x: Any, y: Any, name: str, colour: str) -> tuple[float, float, str, str]:
     """Return the last known point of a line, with its name."""
-    known = np.flatnonzero(~np.isnan(y))
-    at = known[-1] if len(known) else 0
+    defined = np.flatnonzero(~np.isnan(y))
+    at = defined[-1] if len(defined) else 0
     short = name if len(name) <= 24 else f"{name[:11]}…{name[-12:]}"
     return float(x[at]), float(y[at]), short, colour
 

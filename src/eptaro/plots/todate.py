@@ -69,7 +69,7 @@ def _draw_periods(
     name, theme = f"{stem}_to_date", page.theme
     column = part.column(name)
     labels = np.array([str(word) for word in part.column("within").to_list()])
-    named = dict(zip(labels.tolist(), shown(part.column("within")), strict=True))
+    titles = dict(zip(labels.tolist(), shown(part.column("within")), strict=True))
     date = part.column("date" if "date" in part else "last").data.astype(np.int64)
     first = part.column("first").data.astype(np.int64)
     values = column.numbers()
@@ -84,14 +84,14 @@ def _draw_periods(
         axes.plot(day, values[mine], color=colour, lw=1.5 if back else 2.6, zorder=depth)
         days = part.take(np.flatnonzero(mine)).column("date" if "date" in part else "last")
         tips = [
-            f"{named[label]} to {on}: {format_number(column, value)}"
+            f"{titles[label]} to {on}: {format_number(column, value)}"
             for on, value in zip(days.to_list(), values[mine], strict=True)
         ]
         page.tip_points(axes, day, values[mine], tips)
-        ends.append((float(day[-1]), float(values[mine][-1]), named[label], theme.soft))
+        ends.append((float(day[-1]), float(values[mine][-1]), titles[label], theme.soft))
     x, value = ends[0][0], ends[0][1]
     axes.plot([x], [value], "o", color=theme.accent, ms=6, zorder=20)
-    said = f"{named[order[-1]]}: {format_number(column, value)}"
+    sentence = f"{titles[order[-1]]}: {format_number(column, value)}"
     if len(order) > 1:
         mine = (labels == order[-2]) & (date == day_before)
         before = values[mine][0] if mine.any() else np.nan
@@ -99,9 +99,9 @@ def _draw_periods(
             axes.plot([x, x], [before, value], color=theme.warm, lw=2.2, zorder=19)
             side = "above" if value >= before else "below"
             gap = format_number(column, abs(value - before))
-            said += f"\n{gap} {side} {named[order[-2]]} at this point"
-            if not wide or max(map(len, said.split("\n"))) * 8.6 > page.dots(axes)[0]:
-                said = f"{compact(abs(value - before), column)} {side} so far"
+            sentence += f"\n{gap} {side} {titles[order[-2]]} at this point"
+            if not wide or max(map(len, sentence.split("\n"))) * 8.6 > page.dots(axes)[0]:
+                sentence = f"{compact(abs(value - before), column)} {side} so far"
     _axis(page, axes, part, longest)
     page.format_axis(axes, column)
     axes.margins(y=0.06)
@@ -111,7 +111,7 @@ def _draw_periods(
         low = 0.0
     axes.set_ylim(low, high)
     axes.annotate(
-        said,
+        sentence,
         (0, 1),
         xytext=(0, 4),
         xycoords="axes fraction",

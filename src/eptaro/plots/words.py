@@ -48,11 +48,11 @@ def shorten_distinctly(texts: Sequence[str], most: int) -> list[str]:
         words |= zip(
             found, shorten_distinctly([f"…{text[cut:]}" for text in found], most), strict=True
         )
-    seen: dict[str, int] = {}
+    counts: dict[str, int] = {}
     for text, word in words.items():  # two that end alike may begin unlike
-        seen[word] = seen.get(word, 0) + 1
-        if seen[word] > 1:
-            tail = f" ({seen[word]})"
+        counts[word] = counts.get(word, 0) + 1
+        if counts[word] > 1:
+            tail = f" ({counts[word]})"
             words[text] = elide(word, max(most - len(tail), 1)) + tail
     return [words[text] for text in texts]
 
@@ -89,14 +89,14 @@ def of_one_size(values: Sequence[float], column: Column | None = None) -> list[s
     >>> of_one_size([1250.0, 90.4, float("nan")]), of_one_size([125_000.0, 90.4])
     (['1,250', '90', ''], ['125k', '0k'])
     """
-    known = [abs(value) for value in values if value == value]
-    most = max(known, default=0.0)
+    finite = [abs(value) for value in values if value == value]
+    most = max(finite, default=0.0)
     form = column.format if column is not None else None
     if (form and form.percent) or (column is not None and column.unit in ("share", "ratio")):
         return ["" if value != value else f"{100 * value:.1f}%" for value in values]
     large = next((pair for pair in _SCALES if most >= pair[0]), (1.0, ""))
     scale, letter = large if most >= _WRITTEN_OUT else (1.0, "")
-    whole = all(value == int(value) for value in known) and not letter
+    whole = all(value == int(value) for value in finite) and not letter
     places = 0 if whole else max(3 - len(f"{most / scale:.0f}"), 0)
     sign = form.sign if form else ""
     return [

@@ -103,15 +103,15 @@ def _of_days(answer: ViewLineage, value: Value, *, whole: bool) -> Iterator[tupl
     if side.exists is not None:
         yield f"there is no {what.removeprefix('the ')}", ~np.asarray(side.exists[rows])
     first, last = np.asarray(side.first[rows]), np.asarray(side.last[rows])
-    known = ""
+    reason = ""
     for name in value.measure.tables:
         view = answer.view.table(name)
         coverage = view.coverage
-        known = f"{name or 'the data'} covers only {coverage.first} to {coverage.last}"
+        reason = f"{name or 'the data'} covers only {coverage.first} to {coverage.last}"
         if view.data_age:
             yield f"{what} is after the data: {view.data_age}", first > coverage.hi
         outside = (last < coverage.lo) | (first > coverage.hi)
-        yield f"{what} is outside the coverage: {known}", outside
+        yield f"{what} is outside the coverage: {reason}", outside
     names = value.measure.tables
     dated = any(answer.view.table(name).facts.folded.grain != "day" for name in names)
     if whole or (len(names) > 1 and dated):  # periods of a book need whole ones of the others
@@ -120,4 +120,4 @@ def _of_days(answer: ViewLineage, value: Value, *, whole: bool) -> Iterator[tupl
             why = uncovered(answer.view, int(begins), int(ends))
             if why:
                 yield f"{what} is not complete: {why}", (first == begins) & (last == ends)
-        yield f"{what} is not complete: {known}", partly
+        yield f"{what} is not complete: {reason}", partly

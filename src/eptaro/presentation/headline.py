@@ -128,8 +128,8 @@ def _beside_adjustments(table: Result, answer: InParts) -> str:
     adjusted, measures = answer.parts[1].view, headline_measures(own)
     if not measures or measures[0].is_staged:
         return f"{first}. {rest}"
-    seen = Days(adjusted.seen.lo, adjusted.seen.hi)
-    value = format_value(value_over(adjusted, measures[0], seen))
+    days = Days(adjusted.seen.lo, adjusted.seen.hi)
+    value = format_value(value_over(adjusted, measures[0], days))
     return f"{first.rstrip('.')}, and {value} in adjustment periods. {rest}".rstrip()
 
 
@@ -272,20 +272,20 @@ def _goal_sentences(answer: ViewLineage, query: Recap) -> Iterator[str]:
     view = answer.view
     first, last, complete, labelling = spans_of(view, query.per)
     labels = [view.calendar.shown_label(str(label)) for label in labelling()]
-    seen = Days(view.seen.lo, view.seen.hi)
+    span = Days(view.seen.lo, view.seen.hi)
     measures = headline_measures(answer)
     if measures and (common := view.common_days(measures[0])) is not None:
-        seen = Days(max(seen.first, common.lo), min(seen.last, common.hi))
+        span = Days(max(span.first, common.lo), min(span.last, common.hi))
     whole = len(labels) == 1 and complete[0] and query.per != "day"
-    when = f"in {labels[0]}" if whole else seen.when
+    when = f"in {labels[0]}" if whole else span.when
     for number, measure in enumerate(measures):
-        total = value_over(view, measure, seen)
+        total = value_over(view, measure, span)
         yield f"{as_title(measure.name)}{'' if number else ' ' + when}: {format_value(total)}."
         if number or total.kind in NO_NUMBERS:
             continue
         if len(labels) > 1:
             yield from _highest(view, measure, query.per, (first, last, complete), labels)
-        yield from largest_group(answer, measure, seen)
+        yield from largest_group(answer, measure, span)
         if complete[-1]:
             continue
         why = uncovered(view, int(first[-1]), int(last[-1]))
@@ -321,8 +321,8 @@ def largest_group(answer: ViewLineage, measure: Measure, days: Days) -> Iterator
     values = view.value(measure, group, same + days.first, same + days.last)
     if values.kind in NO_NUMBERS:
         return
-    picked = np.ones(count, bool) if view.others is None else ~view.others
-    numbers = np.where(picked, values.numbers(), np.nan)
+    own_groups = np.ones(count, bool) if view.others is None else ~view.others
+    numbers = np.where(own_groups, values.numbers(), np.nan)
     at = largest_of(numbers)
     if at is None:
         return

@@ -98,19 +98,19 @@ def uncovered(view: View, first: int, last: int) -> str:
         parts.append(Days(max(first, coverage.hi + 1), last))
     if not parts:
         return ""
-    said = f"the data does not cover {' or '.join(map(str, parts))}"
+    message = f"the data does not cover {' or '.join(map(str, parts))}"
     if view.today < whole.hi and last > coverage.hi:
         return f"{Days(max(first, coverage.hi + 1), last)} {_NOT_YET}"
     if view.facts.spans is not None or last < coverage.lo or first > coverage.hi:
-        return said
+        return message
     grain = _begun_by_every_date(view)
     if grain is not None:
         return (
-            f"{said}; every date is the first day of a {grain}: if each means its {grain}, "
+            f"{message}; every date is the first day of a {grain}: if each means its {grain}, "
             f"use grain={grain} (--grain {grain})"
         )
     wide = Span.of(min(first, whole.lo), max(last, whole.hi))
-    return f"{said}; if nothing happened then, use coverage={wide} (--coverage {wide})"
+    return f"{message}; if nothing happened then, use coverage={wide} (--coverage {wide})"
 
 
 def _begun_by_every_date(view: View) -> Grain | None:

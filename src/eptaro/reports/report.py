@@ -125,18 +125,18 @@ class ReportOptions(Record):
 
     def over(self, others: ReportOptions) -> ReportOptions:
         """Return these options, and others where these say nothing."""
-        said = {one.name: getattr(self, one.name) for one in fields(self)}
-        settings = {name: value for name, value in said.items() if value is not None}
+        own = {one.name: getattr(self, one.name) for one in fields(self)}
+        settings = {name: value for name, value in own.items() if value is not None}
         return replace(others, **settings)
 
     def rules(self, kind: type[Rules]) -> Rules:
         """Return the rules of a kind of report; raises `InputError` for an option of the other."""
         settings = {one.name: getattr(self, one.name) for one in fields(self)}
-        said = {name: value for name, value in settings.items() if value is not None}
+        settings_given = {name: value for name, value in settings.items() if value is not None}
         names = [one.name for one in fields(kind)]
-        for name in sorted(set(said) - set(names)):
+        for name in sorted(set(settings_given) - set(names)):
             raise InputError(unknown("option of this kind of report", name, names))
-        return kind(**said)
+        return kind(**settings_given)
 
 
 def write_report(

@@ -269,9 +269,9 @@ def _contributions(section: Section, query: ReportContext, within: str) -> None:
             as_of=query.as_of,
         )
     )
-    known = np.flatnonzero(~table.column(f"{name}_change").blank)
-    if len(known):
-        best, worst = (next(table.take(at).rows()) for at in (known[:1], known[-1:]))
+    defined = np.flatnonzero(~table.column(f"{name}_change").blank)
+    if len(defined):
+        best, worst = (next(table.take(at).rows()) for at in (defined[:1], defined[-1:]))
 
         def tell(row: dict[str, Any]) -> str:
             of = ", ".join(str(row[group]) for group in book.about.by)
@@ -317,14 +317,14 @@ def spark(values: Sequence[float], words: str) -> str:
     >>> spark([1.0, 3.0], "from 1 to 3").count("<circle")
     1
     """
-    known = [(at, value) for at, value in enumerate(values) if value == value]
-    if len(known) < 2:
+    defined = [(at, value) for at, value in enumerate(values) if value == value]
+    if len(defined) < 2:
         return ""
-    low, high = (end(value for _, value in known) for end in (min, max))
+    low, high = (end(value for _, value in defined) for end in (min, max))
     low = min(low, 0.0) if low < 0.6 * high else low
     wide = (_WIDE - 2 * _EDGE) / (len(values) - 1)
     tall = (_HIGH - 2 * _EDGE) / ((high - low) or 1.0)
-    points = [(_EDGE + at * wide, _HIGH - _EDGE - (value - low) * tall) for at, value in known]
+    points = [(_EDGE + at * wide, _HIGH - _EDGE - (value - low) * tall) for at, value in defined]
     line = " ".join(f"{x:.1f},{y:.1f}" for x, y in points)
     x, y = points[-1]
     return (
@@ -426,13 +426,13 @@ def to_date(query: ReportContext) -> Section:
     section = Section(f"The {within} to date", "to-date")
     table = book.ask(Accumulate(within, as_of=query.as_of))
     rows = table.column("within").to_list()
-    named = shown(table.column("within"))
+    labels = shown(table.column("within"))
     value = format_value(table.column(f"{name}_to_date"), -1)
     last = table.column("date" if "date" in table else "last").to_list()[-1]
-    alt = f"Running total of {name}: {named[-1]} is {value} on {last}."
+    alt = f"Running total of {name}: {labels[-1]} is {value} on {last}."
     ends = [i for i in range(len(rows) - 1) if rows[i] != rows[i + 1]]
     for end in ends[-4:]:
-        alt += f" {named[end]} ended at {format_value(table.column(f'{name}_to_date'), end)}."
+        alt += f" {labels[end]} ended at {format_value(table.column(f'{name}_to_date'), end)}."
     section.sentences.append(sentence(table) or alt)
     section.add_picture(table, alt)
     return section
@@ -446,16 +446,16 @@ def comparison(query: ReportContext) -> Section:
     table = book.ask(Compare(per, as_of=query.as_of))
     last = table.take(slice(max(len(table) - _LAST_ROWS.get(per, 12), 0), None))
     change = last.column(f"{about.measures[0].name}_change").to_list()
-    known = [value for value in change if value is not None]
-    if not known:
+    defined = [value for value in change if value is not None]
+    if not defined:
         section.sentences.append(
             f"Nothing to compare yet: the data covers only {about.coverage.first} to "
             f"{about.coverage.last}, and each {per} is compared with the one a year before."
         )
         return section
-    up = sum(value > 0 for value in known)
+    up = sum(value > 0 for value in defined)
     section.sentences.append(
-        f"Of the last {len(last)} {per}s, {len(known)} can be compared; "
+        f"Of the last {len(last)} {per}s, {len(defined)} can be compared; "
         f"{about.measures[0].name} was higher in {up} of them. A {per} that is not whole is "
         "listed, never compared."
     )
@@ -474,12 +474,14 @@ def years(query: ReportContext) -> Section | None:
     """Return the periods of the last years side by side, with the change to the last one."""
     book, about = query.book, query.book.about
     per = as_wide(query.rules.per, level_of(about.folded.grain))
-    seen = book.view(as_of=query.as_of).coverage
-    last = about.calendar.period_of(seen.last, "year") if "year" in about.calendar.levels else None
+    coverage = book.view(as_of=query.as_of).coverage
+    last = (
+        about.calendar.period_of(coverage.last, "year") if "year" in about.calendar.levels else None
+    )
     first = None if last is None else last.shift(1 - _YEARS)
-    if last is None or per == "year" or about.calendar.period_of(seen.first, "year") == last:
+    if last is None or per == "year" or about.calendar.period_of(coverage.first, "year") == last:
         return None
-    only = None if first is None else Span(max(first.first, seen.first), seen.last)
+    only = None if first is None else Span(max(first.first, coverage.first), coverage.last)
     section = Section(f"Each {per} of the last years", "years")
     for measure in about.measures:
         alone = book.measuring([measure])
@@ -534,11 +536,11 @@ def rhythm(query: ReportContext) -> Section:
         f"{row[word]} {format_value(days.column(shown_name), i)}"
         for i, row in enumerate(days.rows())
     )
-    drawn = days
+    answer = days
     if about.folded.timed:
-        drawn = plain.ask(Rhythm("weekday", "hour", as_of=query.as_of))
+        answer = plain.ask(Rhythm("weekday", "hour", as_of=query.as_of))
     section.sentences.append(f"{name} per day: {figures}.")
-    section.add_picture(drawn, f"{name} per day by {attribute}: {figures}.")
+    section.add_picture(answer, f"{name} per day by {attribute}: {figures}.")
     if grain == "day":
         section.add_table(plain.ask(Rhythm("day type", as_of=query.as_of)), "By day type")
     return section

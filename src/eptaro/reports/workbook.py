@@ -69,9 +69,9 @@ def write_workbook(
     def fill(beside: Path) -> None:
         file = Workbook(beside)
         contents = file.sheet("Contents")
-        named = [(sheet, file.sheet(sheet.title)) for sheet in sheets]
-        _write_contents(file, contents, book, named)
-        for sheet, page in named:
+        pages = [(sheet, file.sheet(sheet.title)) for sheet in sheets]
+        _write_contents(file, contents, book, pages)
+        for sheet, page in pages:
             _write_sheet(file, page, book, sheet)
         file.close()
 
@@ -81,19 +81,19 @@ def write_workbook(
 def _sheets(book: Store, whole: Store, rules: SheetRules, as_of: AsOf) -> Iterator[_Sheet]:
     """Yield what each sheet shows."""
     levels = book.about.calendar.levels
-    seen = whole.view(as_of=as_of).coverage
+    coverage = whole.view(as_of=as_of).coverage
     if rules.years is not None:
         if rules.years < 1:
             raise QuestionError(f"years={rules.years} must be at least 1")
-        back = book.about.calendar.period_of(seen.last, "year").shift(1 - rules.years)
-        first = seen.first if back is None else max(back.first, seen.first)
-        seen = Span(first, seen.last)
+        back = book.about.calendar.period_of(coverage.last, "year").shift(1 - rules.years)
+        first = coverage.first if back is None else max(back.first, coverage.first)
+        coverage = Span(first, coverage.last)
     if rules.sheets in book.about.by:
-        named = book.ask(Recap("year", by=rules.sheets, as_of=as_of)).column(rules.sheets)
-        for word in dict.fromkeys(named.to_list()):
-            only: Any = [{rules.sheets: word}, seen]
+        values = book.ask(Recap("year", by=rules.sheets, as_of=as_of)).column(rules.sheets)
+        for word in dict.fromkeys(values.to_list()):
+            only: Any = [{rules.sheets: word}, coverage]
             table = _rows(book, rules.parts, only, as_of)
-            yield _Sheet(BLANK if word is None else str(word), seen, table, None)
+            yield _Sheet(BLANK if word is None else str(word), coverage, table, None)
         return
     if rules.sheets not in levels:
         raise QuestionError(
@@ -102,7 +102,7 @@ def _sheets(book: Store, whole: Store, rules: SheetRules, as_of: AsOf) -> Iterat
         )
     if LEVELS.index(rules.sheets) >= LEVELS.index(rules.parts):
         raise QuestionError(f"parts={rules.parts!r} do not lie within sheets={rules.sheets!r}")
-    for period in book.about.calendar.periods(seen, rules.sheets):
+    for period in book.about.calendar.periods(coverage, rules.sheets):
         table = _rows(whole, rules.parts, period, as_of)
         groups = None
         if book.about.by:
@@ -186,8 +186,8 @@ def _write_sheet(file: Workbook, page: Any, book: Store, sheet: _Sheet) -> None:
     table = sheet.table
     page.write_string(0, 0, sheet.title, file.format(bold=True, font_size=14))
     whole = all(table.column("complete").to_list())
-    known = "" if whole else " (not all of its parts are whole)"
-    page.write_string(1, 0, f"{sheet.span.first} to {sheet.span.last}{known}")
+    remark = "" if whole else " (not all of its parts are whole)"
+    page.write_string(1, 0, f"{sheet.span.first} to {sheet.span.last}{remark}")
     page.write_url(
         1,
         6,

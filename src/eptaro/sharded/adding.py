@@ -54,12 +54,12 @@ def settings_of(options: FileOptions) -> dict[str, Any]:
 def options_before(manifest: Manifest, measures: Sequence[Measure]) -> FileOptions:
     """Return how the files of a book were read that are in it."""
     calendar = manifest.options.calendar
-    said: Mapping[str, Any] = manifest.reading
-    if not said:
+    reading: Mapping[str, Any] = manifest.reading
+    if not reading:
         return FileOptions(measures=measures, by=manifest.by, calendar=calendar)
-    numbers, files, across = said["numbers"], said["files"], said.get("across")
+    numbers, files, across = reading["numbers"], reading["files"], reading.get("across")
     lookups = []
-    for one in said["lookups"]:
+    for one in reading["lookups"]:
         if one["table"] is None:
             raise InputError(
                 "the book's rows took columns from a table in memory; give it with lookups="
@@ -69,17 +69,17 @@ def options_before(manifest: Manifest, measures: Sequence[Measure]) -> FileOptio
         lookups.append(Lookup(**{**one, "files": rules}))
     return FileOptions(
         measures=measures,
-        date=said["date"],
-        by=said["by"],
+        date=reading["date"],
+        by=reading["by"],
         calendar=calendar,
-        dates=DateRules(**said["dates"]),
+        dates=DateRules(**reading["dates"]),
         files=None if files is None else FileRules(**files),
         numbers=NumberRules(**numbers) if isinstance(numbers, dict) else numbers,
         lookups=lookups or None,
-        values=said["values"],
-        where=said["where"],
+        values=reading["values"],
+        where=reading["where"],
         across=None if across is None else Across(**across),
-        adjustments=said.get("adjustments"),
+        adjustments=reading.get("adjustments"),
     )
 
 
@@ -100,9 +100,9 @@ def _changed_rules(rules: Any) -> dict[str, Any]:
 
 
 def _lookup(one: Lookup) -> dict[str, Any]:
-    named = isinstance(one.table, str | Path)
+    is_file = isinstance(one.table, str | Path)
     return {
-        "table": str(one.table) if named else None,
+        "table": str(one.table) if is_file else None,
         "key": one.key,
         "other": one.other,
         "first": one.first,
@@ -202,11 +202,13 @@ def put_shards(
         out=out,
         force=force,
     ) as change:
-        done = carry_out(change)
+        rewritten = carry_out(change)
         for number in change.touched_shards:
-            if number not in done:
-                done[number] = rewrite_shard(change.shard(number), None, change.out, change.newest)
-        return change.commit(done)
+            if number not in rewritten:
+                rewritten[number] = rewrite_shard(
+                    change.shard(number), None, change.out, change.newest
+                )
+        return change.commit(rewritten)
 
 
 def write_shards(parts: ShardParts, change: Transaction) -> dict[int, Rewritten]:
@@ -247,6 +249,6 @@ def add_rows(store: Store, rows: Any, options: AddOptions) -> ShardStore:
             f"column of dates with {spell_option('date=', '--date COLUMN')}"
         )
     before = options_before(manifest, store.about.measures)
-    read = options.over(before)
+    joined_options = options.over(before)
     paths = [str(one) for one in inputs if as_path(one)]
-    return store.of_manifest(put_files(folder, paths, read, out=out, force=force))
+    return store.of_manifest(put_files(folder, paths, joined_options, out=out, force=force))

@@ -64,9 +64,9 @@ class ClusterShards:
                 while numbers or under_way:
                     while numbers and len(under_way) < _AHEAD * threads:
                         under_way.append(self._submit(numbers.pop(0), work))
-                    done = self._wait_for(under_way.pop(0))
-                    if done is not None:
-                        yield done
+                    answer = self._wait_for(under_way.pop(0))
+                    if answer is not None:
+                        yield answer
             finally:
                 for future in under_way:
                     future.cancel()
@@ -75,9 +75,9 @@ class ClusterShards:
         """Return the result of some work for the first shard that has a result."""
         with own_errors():
             for shard in self._numbers:
-                done: Done | None = self._wait_for(self._submit(shard, work))
-                if done is not None:
-                    return done
+                answer: Done | None = self._wait_for(self._submit(shard, work))
+                if answer is not None:
+                    return answer
         return None
 
     def reduce(self, work: Work[Done], join: Callable[[Done, Done], Done]) -> Done | None:
@@ -91,8 +91,8 @@ class ClusterShards:
                     else self.client.submit(_join_pair, join, *pair, retries=RETRIES, pure=False)
                     for pair in (parts[at : at + 2] for at in range(0, len(parts), 2))
                 ]
-            done: Done | None = self._wait_for(parts[0])
-            return done
+            answer: Done | None = self._wait_for(parts[0])
+            return answer
 
     def _submit(self, shard: int, work: Work[Done]) -> Any:
         if self.held is not None:
@@ -164,8 +164,8 @@ def _of_all(parts: Sequence[Folded]) -> Folded:
     if not filled:
         raise InputError(f"{parts[0].source}: no row meets the condition {_condition(parts)!r}")
     grain = filled[0].grain
-    known = [part if part.rows else replace(part, grain=grain) for part in parts]
-    whole, *others = [part for part in known if part.rows or part.seen is not None]
+    with_grain = [part if part.rows else replace(part, grain=grain) for part in parts]
+    whole, *others = [part for part in with_grain if part.rows or part.seen is not None]
     for part in others:
         whole = merge_metadata(whole, part)
     axes = [part.cells.axis for part in filled]

@@ -184,16 +184,16 @@ def answer_top(shards: Shards, names: list[str], ask: ShardQuery, query: Recap) 
     are looked at, then cells are put together.
     """
     within = query.within_groups
-    picked = [name for name in names if name not in within]
+    target = [name for name in names if name not in within]
     leaders = shards.reduce(
         partial(_leaders, ask=ask, count=query.top or 0, within=within), TopGroups.combine
     )
     assert leaders is not None  # some shard has rows: it was asked before
     reduced = shards.reduce(
-        partial(_with_others, ask=ask, leaders=leaders.groups, picked=picked), ReducedBook.combine
+        partial(_with_others, ask=ask, leaders=leaders.groups, picked=target), ReducedBook.combine
     )
     assert reduced is not None
-    folded, spans, others = _split_by_column(reduced, names, picked)
+    folded, spans, others = _split_by_column(reduced, names, target)
     facts = ask.context.facts(folded, spans, PickedBefore(others, bool(ask.wanted)))
     return answer(facts, replace(query, only=ask.others or None))
 
@@ -311,28 +311,28 @@ def ask_shards(shards: Shards, count: int, context: BookContext, query: Query) -
 
     Raises what the verb raises.
     """
-    known = context.rows.groups.names
+    names_known = context.rows.groups.names
     if context.own is not None:
-        check_in_parts(context.own, known, query)
-    shards, names, wanted = _relevant_shards(shards, count, context, query)
-    if not {*known} <= {*names} or not known:
-        needed = [name for name in known if name in names or name in wanted]
-        return _of_fewer(shards, context, needed, wanted, query)
-    others, _ = values_apart(query.only, known)
+        check_in_parts(context.own, names_known, query)
+    shards, names, values_by_name = _relevant_shards(shards, count, context, query)
+    if not {*names_known} <= {*names} or not names_known:
+        needed = [name for name in names_known if name in names or name in values_by_name]
+        return _of_fewer(shards, context, needed, values_by_name, query)
+    others, _ = values_apart(query.only, names_known)
     return _of_each(
         shards,
         names,
-        ShardQuery(context, replace(query.without_sort(), only=None), others, wanted),
+        ShardQuery(context, replace(query.without_sort(), only=None), others, values_by_name),
         query,
     )
 
 
 def view_of_shards(shards: Shards, count: int, context: BookContext, query: Query) -> View:
     """Return what a query looks at, the cells of all shards put together."""
-    known = context.rows.groups.names
-    shards, names, wanted = _relevant_shards(shards, count, context, query)
-    needed = [name for name in known if name in names or name in wanted]
-    facts, only = _facts_of_fewer(shards, context, needed, wanted, query)
+    names_known = context.rows.groups.names
+    shards, names, values_by_name = _relevant_shards(shards, count, context, query)
+    needed = [name for name in names_known if name in names or name in values_by_name]
+    facts, only = _facts_of_fewer(shards, context, needed, values_by_name, query)
     return facts.view(query.by, only, query.as_of)
 
 
@@ -340,24 +340,24 @@ def _relevant_shards(
     shards: Shards, count: int, context: BookContext, query: Query
 ) -> tuple[Shards, list[str], WantedGroups]:
     """Return the shards that a query looks at, its group columns, and the wanted values."""
-    known = context.rows.groups.names
+    names_known = context.rows.groups.names
     names = group_names(query.by)
-    if names == [EVERY] and EVERY not in known:
-        names = known
+    if names == [EVERY] and EVERY not in names_known:
+        names = names_known
     for name in names:
-        if name not in known:
-            raise QuestionError(unknown("group column", name, known))
-    _, given_values = values_apart(query.only, known)
+        if name not in names_known:
+            raise QuestionError(unknown("group column", name, names_known))
+    _, given_values = values_apart(query.only, names_known)
     for name in given_values:
-        if name not in known:
-            raise QuestionError(unknown("group column", name, known))
-    wanted = resolve_blanks(shards, given_values)
-    every, with_values = shards, shards_with(known, wanted, count)
+        if name not in names_known:
+            raise QuestionError(unknown("group column", name, names_known))
+    values_by_name = resolve_blanks(shards, given_values)
+    every, with_values = shards, shards_with(names_known, values_by_name, count)
     if with_values is not None:
         shards = shards.among(with_values)
-        if shards.first(partial(_any_of, wanted=wanted)) is None:
-            raise _not_found(every, context, wanted, query)
-    return shards, names, wanted
+        if shards.first(partial(_any_of, wanted=values_by_name)) is None:
+            raise _not_found(every, context, values_by_name, query)
+    return shards, names, values_by_name
 
 
 def _of_fewer(
@@ -395,14 +395,14 @@ def _fewer(shard: int, folded: Folded, **how: Any) -> ReducedBook | None:
 
 def _of_each(shards: Shards, names: list[str], ask: ShardQuery, query: Query) -> Result:
     """Answer shard by shard; the first that has rows finds what is wrong with it."""
-    context, wanted = ask.context, ask.wanted
+    context, values_by_name = ask.context, ask.wanted
     tried = shards.first(partial(_try_shard, ask=replace(ask, few=True)))
     if tried is None:
-        if wanted and shards.first(partial(_any_of, wanted=wanted)) is None:
-            raise _not_found(shards, context, wanted, query)
+        if values_by_name and shards.first(partial(_any_of, wanted=values_by_name)) is None:
+            raise _not_found(shards, context, values_by_name, query)
         raise _nothing_left(context, query)
     if query.of_all_groups:
-        return _of_fewer(shards, context, names, wanted, query)
+        return _of_fewer(shards, context, names, values_by_name, query)
     if isinstance(query, Recap) and query.top:
         return answer_top(shards, names, ask, query)
     answered, goes_by_all = tried
@@ -418,7 +418,9 @@ def _of_each(shards: Shards, names: list[str], ask: ShardQuery, query: Query) ->
         lambda work: [*shards.each(partial(_then, ask=ask, work=work))],
         names,
         partial(finish_rows, query=query, measures=context.measures, behind=behind),
-        None if context.own is not None else partial(_of_all, shards, context, wanted, query),
+        None
+        if context.own is not None
+        else partial(_of_all, shards, context, values_by_name, query),
     )
 
 
@@ -481,8 +483,8 @@ def _not_found(
 
 
 def _nothing_left(context: BookContext, query: Query) -> NothingLeftError:
-    _, known = looked_at(query.as_of, context.coverage, context.rows.grain)
-    return NothingLeftError(f"no transactions are left to look at in {known}")
+    _, coverage = looked_at(query.as_of, context.coverage, context.rows.grain)
+    return NothingLeftError(f"no transactions are left to look at in {coverage}")
 
 
 def _values(shard: int, folded: Folded, wanted: WantedGroups) -> tuple[Any, Any]:

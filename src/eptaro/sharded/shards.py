@@ -58,11 +58,11 @@ class FolderShards:
         """Return the result of some work for the first shard that has a result."""
         for shard in self._numbers:
             folded = self.kept.pop(shard) if shard in self.kept else self._read(shard)
-            done = None if folded is None else work(shard, folded)
-            if done is not None:
+            answer = None if folded is None else work(shard, folded)
+            if answer is not None:
                 self.kept.clear()
                 self.kept[shard] = folded
-                return done
+                return answer
         return None
 
     def _read(self, shard: int) -> Folded | None:
@@ -73,20 +73,22 @@ class FolderShards:
         numbers = self._numbers
         in_memory = dict(self.kept)
         self.kept.clear()
-        read = (
+        shards_read = (
             in_memory.pop(shard) if shard in in_memory else self._read(shard) for shard in numbers
         )
-        for number, (shard, folded) in enumerate(zip(numbers, prefetch(read), strict=True), 1):
-            done = None if folded is None else work(shard, folded)
+        for number, (shard, folded) in enumerate(
+            zip(numbers, prefetch(shards_read), strict=True), 1
+        ):
+            answer = None if folded is None else work(shard, folded)
             report_progress(0, number / len(numbers))
-            if done is not None:
-                yield done
+            if answer is not None:
+                yield answer
 
     def reduce(self, work: Work[Done], join: Callable[[Done, Done], Done]) -> Done | None:
         """Return the result of the work for all shards, joined two by two in their order."""
         pending: list[tuple[int, Done]] = []  # each with how many shards it is of
-        for done in self.each(work):
-            pending.append((1, done))
+        for answer in self.each(work):
+            pending.append((1, answer))
             while len(pending) > 1 and pending[-1][0] >= pending[-2][0]:
                 (count, two), (more, one) = pending.pop(), pending.pop()
                 pending.append((count + more, join(one, two)))

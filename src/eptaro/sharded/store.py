@@ -170,8 +170,8 @@ class ShardStore:
 
     def measuring(self, measures: Measures) -> ShardStore:
         """Return the same cells with some of the measures, or others that they allow."""
-        chosen = chosen_measures(measures, self.about.measures, self.manifest.planes)
-        return replace(self, about=replace(self.about, measures=chosen))
+        own = chosen_measures(measures, self.about.measures, self.manifest.planes)
+        return replace(self, about=replace(self.about, measures=own))
 
     def formatted(self, formats: Mapping[str, Format]) -> ShardStore:
         """Return the same cells with some measures shown in another way."""

@@ -62,8 +62,8 @@ def _numbers(array: Any) -> Any:
 
 def _tally(table: pa.Table, plane: Plane, cell: Ints, size: int, about: Sequence[Any]) -> Tally:
     kind, scale, centre = about
-    picked = plane.what in ("min", "max", "first", "last")
-    kinds = ("integer", "decimal", "float", *(NO_NUMBERS if picked else ()))
+    is_selection = plane.what in ("min", "max", "first", "last")
+    kinds = ("integer", "decimal", "float", *(NO_NUMBERS if is_selection else ()))
     if kind not in kinds or not 0 <= int(scale) <= _MOST_DECIMALS:
         raise ValueError(f"plane {plane} is of kind {kind!r} and scale {scale!r}")
 

@@ -41,8 +41,8 @@ def part_name(what: str, column: str, part: str) -> str:
 
 def with_metadata(table: Any, about: dict[str, Any]) -> Any:
     """Return an Arrow table with metadata that describe it."""
-    said = json.dumps(about, ensure_ascii=False).encode("utf-8")
-    return table.replace_schema_metadata({METADATA: said})
+    metadata = json.dumps(about, ensure_ascii=False).encode("utf-8")
+    return table.replace_schema_metadata({METADATA: metadata})
 
 
 @contextmanager

@@ -116,16 +116,16 @@ def calendar() -> None:
 @calendar_options
 def show(year: int, plot: Path | None, rules: CalendarOptions) -> None:
     """Show a year: its months, week numbers, quarters and holidays."""
-    chosen, settings = _choose_calendar(rules)
+    chosen_calendar, settings = _choose_calendar(rules)
     span = Span(f"{max(year, 2) - 1:04d}-01-01", f"{min(max(year, 2), 9998) + 1:04d}-12-31")
-    plan = YearPlan.of(chosen, year, settings.workdays(span))
+    plan = YearPlan.of(chosen_calendar, year, settings.workdays(span))
     if plot is not None:
         from eptaro.plots.yearsheet import draw_year
 
-        notify(f"drawn to {draw_year(plan, chosen.describe(), plot)}")
+        notify(f"drawn to {draw_year(plan, chosen_calendar.describe(), plot)}")
         return
 
-    print_year(plan, chosen.describe())
+    print_year(plan, chosen_calendar.describe())
 
 
 @calendar.command(
@@ -152,14 +152,14 @@ def check(years: str, against: str | None, rules: CalendarOptions, output: Outpu
     """List years with their first and last days, lengths and weeks (52 or 53)."""
     from eptaro.outputs.calendars import check_years
 
-    chosen, settings = _choose_calendar(rules)
+    chosen_calendar, settings = _choose_calendar(rules)
     first, last = _years(years)
     other = settings.config.calendar(against) if against and settings.config else None
     if against and other is None:
         raise click.UsageError("--against needs a --config that defines the other calendar")
-    if chosen.limits is None:
-        chosen.grid(_whole(chosen, first, last)).check()
-    deliver(check_years(chosen, first, last, other), output)
+    if chosen_calendar.limits is None:
+        chosen_calendar.grid(_whole(chosen_calendar, first, last)).check()
+    deliver(check_years(chosen_calendar, first, last, other), output)
 
 
 @calendar.command(
@@ -182,13 +182,13 @@ def export(years: str, rules: CalendarOptions, output: OutputOptions) -> None:
     """Export periods and holidays as .ics, or the periods as a list that can be read back."""
     from eptaro.outputs.calendars import list_periods, write_icalendar
 
-    chosen, settings = _choose_calendar(rules)
-    span, out = _whole(chosen, *_years(years)), output.out
+    chosen_calendar, settings = _choose_calendar(rules)
+    span, out = _whole(chosen_calendar, *_years(years)), output.out
     if isinstance(out, Path) and out.suffix.lower() == ".ics":
-        written = write_icalendar(chosen, span, settings.workdays(span), out)
-        notify(f"written to {written}")
+        path = write_icalendar(chosen_calendar, span, settings.workdays(span), out)
+        notify(f"written to {path}")
         return
-    deliver(list_periods(chosen, span), output)
+    deliver(list_periods(chosen_calendar, span), output)
 
 
 def _choose_calendar(rules: CalendarOptions) -> tuple[Calendar, Settings]:

@@ -203,12 +203,12 @@ def fold(
         raise click.UsageError(f"{into} is not there yet: there is nothing to replace or repeat")
     files, options = settings.rows_to_fold(data, reading)
     with shown_progress(), log_time("read and folded"):
-        folded_book = _fold_into(into, files, replace(options, shards=shards), data)
-    for note in folded_book.notes:
+        stored = _fold_into(into, files, replace(options, shards=shards), data)
+    for note in stored.notes:
         notify(note)
-    count = folded_book._store.about.groups.count
+    count = stored._store.about.groups.count
     notify(
-        f"{count_noun(folded_book.rows, 'row')} in {count_noun(count, 'group')}, {folded_book.coverage}, "
+        f"{count_noun(stored.rows, 'row')} in {count_noun(count, 'group')}, {stored.coverage}, "
         f"in {into}"
     )
 

@@ -84,14 +84,16 @@ def init(
             raise click.UsageError("--date and --where are of one data set; write them into each")
         _init_set(apart, year_starts, out, reading)
         return
-    written, seen = guess_file_rules(files[0], reading.file_rules())
-    for one in seen:
+    file_rules, remarks = guess_file_rules(files[0], reading.file_rules())
+    for one in remarks:
         notify(f"{files[0]}: {one}")
-    suggestion = suggest(open_files(list(files), written), rules)
+    suggestion = suggest(open_files(list(files), file_rules), rules)
     date = _choose_date(date, list(suggestion.dates))
     variables = list[str]()
-    named = _named_from(out, files, variables)
-    text = suggestion.text(named, date, year_starts, asdict(written), where, reading.number_rules())
+    named_files = _named_from(out, files, variables)
+    text = suggestion.text(
+        named_files, date, year_starts, asdict(file_rules), where, reading.number_rules()
+    )
     replace_whole(out, partial(_write, text))
     words = [f"dates in {date}"]
     words += [f"groups in {_list_names(suggestion.groups)}"] if suggestion.groups else []
@@ -106,13 +108,13 @@ def init(
 
 def _named_from(out: Path, files: Sequence[str], variables: list[str]) -> list[str]:
     """Return files as a config names them: from its folder, addresses without their secrets."""
-    folder, named = out.parent.resolve(), []
+    folder, named_files = out.parent.resolve(), []
     for file in files:
         if "://" in file:
-            named.append(secrets_named(file, lambda key: _variable(key, variables)))
+            named_files.append(secrets_named(file, lambda key: _variable(key, variables)))
         else:
-            named.append(os.path.relpath(Path(file).resolve(), folder))
-    return named
+            named_files.append(os.path.relpath(Path(file).resolve(), folder))
+    return named_files
 
 
 def _tables(files: Sequence[str], reading: ReadingOptions) -> list[list[str]]:
@@ -124,8 +126,8 @@ def _tables(files: Sequence[str], reading: ReadingOptions) -> list[list[str]]:
 
     files_by_columns: dict[tuple[str, ...], list[str]] = {}
     for file in files:
-        written, _ = guess_file_rules(file, reading.file_rules())
-        names = tuple(sorted(open_files([file], written).names()))
+        file_rules, _ = guess_file_rules(file, reading.file_rules())
+        names = tuple(sorted(open_files([file], file_rules).names()))
         files_by_columns.setdefault(names, []).append(file)
     return [*files_by_columns.values()]
 
@@ -141,21 +143,21 @@ def _init_set(
 
     tables, variables = list[SuggestedTable](), list[str]()
     for files in apart:
-        written, seen = guess_file_rules(files[0], reading.file_rules())
-        for one in seen:
+        file_rules, remarks = guess_file_rules(files[0], reading.file_rules())
+        for one in remarks:
             notify(f"{files[0]}: {one}")
-        suggestion = suggest(open_files(files, written), reading.date_rules())
+        suggestion = suggest(open_files(files, file_rules), reading.date_rules())
         name = name_of_table(files[0], [table.name for table in tables])
         date = _choose_date(None, list(suggestion.dates), files[0])
-        named = _named_from(out, files, variables)
-        tables.append(SuggestedTable(name, named, date, suggestion, asdict(written)))
+        named_files = _named_from(out, files, variables)
+        tables.append(SuggestedTable(name, named_files, date, suggestion, asdict(file_rules)))
     replace_whole(out, partial(_write, set_text(tables, year_starts)))
     for table in tables:
         notify(f"{table.name}: dates in {table.date}, of {', '.join(table.files)}")
     for name, called in shared_groups(tables).items():
         odd = {table: own for table, own in called.items() if own != name}
-        said = "".join(f", {own} in {table}" for table, own in odd.items())
-        notify(f"groups that they share: {name}{said}")
+        missing = "".join(f", {own} in {table}" for table, own in odd.items())
+        notify(f"groups that they share: {name}{missing}")
     if variables:
         notify(f"set first, with the secrets of the address: {', '.join(dict.fromkeys(variables))}")
     notify(f"written to {out}; next: eptaro recap --config {shlex.quote(str(out))} --per month")

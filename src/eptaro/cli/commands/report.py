@@ -177,17 +177,22 @@ def report(
     page = out.suffix.lower() == ".html"
     closing = {name: value for name, value in closing.items() if value}
     if page and settings.config is not None:
-        said = dict(settings.config.report_said)
-        closing_options = {name: said.pop(name) for name in _CLOSING if name in said}
-        options, closing = options.over(ReportOptions(**said)), closing_options | closing
+        settings_of_report = dict(settings.config.report_said)
+        closing_options = {
+            name: settings_of_report.pop(name) for name in _CLOSING if name in settings_of_report
+        }
+        options, closing = (
+            options.over(ReportOptions(**settings_of_report)),
+            closing_options | closing,
+        )
     looked = page and "quality" in (options.sections or ["quality"])
     # Dates are looked at while the rows are folded.
     later = BackgroundTask(_quality, settings, data, reading) if looked else None
     book = settings.book(data, reading)
     quality = later.result() if later else None
     options = replace(options, **_closing(settings, data, reading, closing))
-    written = write_report(book._asked_store, out, options, quality, data.as_of)
-    notify(f"report written to {written}")
+    report_path = write_report(book._asked_store, out, options, quality, data.as_of)
+    notify(f"report written to {report_path}")
 
 
 _CLOSING = ("goals", "beside", "before", "known", "since")
@@ -220,11 +225,11 @@ def _quality(settings: Settings, data: DataOptions, reading: ReadingOptions) -> 
     files, date = list(data.files), data.rows.get("date") or (words.date if words else None)
     if not files and settings.config:
         files = settings.config.files()
-    dates, written = settings.date_rules(reading), settings.file_rules(reading)
+    dates, file_rules = settings.date_rules(reading), settings.file_rules(reading)
     if "-" in files:  # standard input can be read only once
         return None
     try:
         where = data.rows.get("where") or (words.where if words and not data.files else None)
-        return inspect(open_files(files, written), date=date, where=where, dates=dates)
+        return inspect(open_files(files, file_rules), date=date, where=where, dates=dates)
     except EptaroError:
         return None

@@ -38,24 +38,24 @@ def _open_source(
     from eptaro.inputs.files.opening import open_files
 
     data = settings.config.data if settings.config else None
-    named = list(files)
-    if not named and settings.config:
-        named = settings.config.files()
-    if not named:
+    names = list(files)
+    if not names and settings.config:
+        names = settings.config.files()
+    if not names:
         settings.check_one_data_set()
         raise click.UsageError("Missing argument 'FILE...' (or a --config with [data]).")
-    written = settings.file_rules(reading)
+    file_rules = settings.file_rules(reading)
     if look and data is None:
-        written, seen = guess_file_rules(named[0], written)
-        for one in seen:
-            notify(f"{named[0]}: {one}")
+        file_rules, remarks = guess_file_rules(names[0], file_rules)
+        for one in remarks:
+            notify(f"{names[0]}: {one}")
     if data is not None and not files:
         where = where or data.where
     source = clean_numbers(
-        open_files(named, written),
+        open_files(names, file_rules),
         reading.number_rules(settings.config.number_rules() if settings.config else None),
     )
-    return source, date or (data.date if data else None), where, written
+    return source, date or (data.date if data else None), where, file_rules
 
 
 @click.command(
@@ -106,15 +106,21 @@ def inspect(
 
     settings = Settings(rules)
     dates = settings.date_rules(reading)
-    source, column, where, written = _open_source(settings, files, date, where, reading, look=True)
+    source, column, where, file_rules = _open_source(
+        settings, files, date, where, reading, look=True
+    )
     with shown_progress():
-        table = look(source, date=column, by=by, keys=keys, where=where, dates=dates, files=written)
+        table = look(
+            source, date=column, by=by, keys=keys, where=where, dates=dates, files=file_rules
+        )
     subjects, details = (table.column(name).to_list() for name in ("subject", "detail"))
     if subjects[-1] == "next" and output.form == "table" and output.out is None:
-        shown = table.take(np.arange(len(table) - 1))
+        visible_rows = table.take(np.arange(len(table) - 1))
         if not by:
-            shown = Result([c for c in shown.columns if c.name != "group"], shown.meta)
-        deliver(shown, output)
+            visible_rows = Result(
+                [c for c in visible_rows.columns if c.name != "group"], visible_rows.meta
+            )
+        deliver(visible_rows, output)
         click.echo(f"next: {details[-1]}")  # below, as it is often wider than a screen
         return
     deliver(table, output)
@@ -195,7 +201,7 @@ def annotate(
     if locale is None:
         locale = settings.config.locale if settings.config else "en"
     with shown_progress():
-        written = add_to(
+        path = add_to(
             source,
             add=list(add),
             date=column,
@@ -207,4 +213,4 @@ def annotate(
             dates=dates,
             out=out,
         )
-    notify(f"written to {written}")
+    notify(f"written to {path}")

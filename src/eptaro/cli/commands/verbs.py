@@ -186,8 +186,8 @@ def verb_command(
 def recap(inputs: CommandInputs, output: AnswerOptions, *, given: Mapping[str, Any]) -> Reply:
     """Summarise each period (grouped period summary), empty ones included."""
     if given["beside"] is not None:
-        named = Settings(inputs.rules).named_calendar(given["beside"])
-        given = {**given, "beside": named}
+        calendar = Settings(inputs.rules).named_calendar(given["beside"])
+        given = {**given, "beside": calendar}
     return inputs.answer(Recap, given, output)
 
 

@@ -257,11 +257,11 @@ def _each_once(
     """Return what a work makes of planes, once of those that are one and the same: where every row
     has a value, those with one are the rows.
     """
-    done: dict[int, Tally] = {}
+    results: dict[int, Tally] = {}
     for tally in tallies.values():
-        if id(tally) not in done:
-            done[id(tally)] = work(tally)
-    return {plane: done[id(tally)] for plane, tally in tallies.items()}
+        if id(tally) not in results:
+            results[id(tally)] = work(tally)
+    return {plane: results[id(tally)] for plane, tally in tallies.items()}
 
 
 class _Running(NamedTuple):

@@ -53,10 +53,10 @@ class IntegerTable:
         numbers[new] = fresh
         if order is not None:
             numbers[new[np.argsort(order[new], kind="stable")]] = fresh
-        known, mine, theirs = joined_runs(self._known, values[new])
-        joined = np.empty(len(known), np.int32)
-        joined[mine], joined[theirs] = self._numbers, numbers[new]
-        self._known, self._numbers = known, joined
+        union, mine, theirs = joined_runs(self._known, values[new])
+        numbers_of_all = np.empty(len(union), np.int32)
+        numbers_of_all[mine], numbers_of_all[theirs] = self._numbers, numbers[new]
+        self._known, self._numbers = union, numbers_of_all
         if order is None:
             return numbers
         codes = np.empty(len(values), np.int32)
@@ -147,13 +147,13 @@ class CategoryEncoder:
             return self._encode_first(coded)
         if self._first is not None:
             self._tabulate(self._first)
-        known = self._numbers_of(choices)
+        numbers_of_choices = self._numbers_of(choices)
         if self._words:
-            known = np.append(known, np.int32(-1))
+            numbers_of_choices = np.append(numbers_of_choices, np.int32(-1))
         elif len(coded.codes) and ends(coded.codes)[0] < 0:
             self._blank = len(self) if self._blank is None else self._blank
-            known = np.append(known, np.int32(self._blank))
-        return align_codes(known, coded.codes)
+            numbers_of_choices = np.append(numbers_of_choices, np.int32(self._blank))
+        return align_codes(numbers_of_choices, coded.codes)
 
     def _encode_first(self, coded: Categorical) -> NDArray[np.int32]:
         choices = coded.choices
@@ -211,8 +211,8 @@ class CategoryEncoder:
         table, values = self._table, choices.to_list()
         if self._words and choices.kind != "text":
             values = [*map(str, values)]
-        known = [table.setdefault(value, len(table)) for value in values]
-        return self._shift_up(np.array(known, np.int32))
+        numbers_of_values = [table.setdefault(value, len(table)) for value in values]
+        return self._shift_up(np.array(numbers_of_values, np.int32))
 
     def _shift_up(self, numbers: NDArray[np.int32]) -> NDArray[np.int32]:
         if self._blank is not None:
@@ -266,9 +266,9 @@ class GroupEncoder:
                 combined += part
                 met, places = factorize(combined, width * height)
             keys = (met // max(width, 1) << 32) | met % max(width, 1)
-            known = pairs.number(keys)
-            in_order = np.array_equal(known, np.arange(len(known)))
-            numbers = places if in_order else known[places]
+            numbers_of_pairs = pairs.number(keys)
+            in_order = np.array_equal(numbers_of_pairs, np.arange(len(numbers_of_pairs)))
+            numbers = places if in_order else numbers_of_pairs[places]
             height = len(pairs)
         return numbers
 

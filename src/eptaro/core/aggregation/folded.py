@@ -73,10 +73,10 @@ class Folded:
     def days(self) -> Span:
         """The days that the rows cover, whether they meet a condition or not."""
         axis = self.cells.axis
-        seen = self.seen or Span.of(axis.first_day, axis.last_day)
+        span = self.seen or Span.of(axis.first_day, axis.last_day)
         if self.grain == "day":
-            return seen
-        ends = np.array([seen.lo, seen.hi])
+            return span
+        ends = np.array([span.lo, span.hi])
         first, last = first_days(ends[:1], self.grain), last_days(ends[1:], self.grain)
         return Span.of(int(first[0]), int(last[0]))
 

@@ -154,9 +154,9 @@ class Groups:
             keys = places * len(ranks) + ranks[self.coded[name].codes]
             unique, codes = factorize(keys, bound * len(ranks))
             bound, places = len(unique), codes.astype(np.int64)
-        picked = np.empty(bound, np.int64)
-        picked[places] = np.arange(self.count)
-        return Groups({name: self.coded[name].at(picked) for name in by}, bound), places
+        group_of_each = np.empty(bound, np.int64)
+        group_of_each[places] = np.arange(self.count)
+        return Groups({name: self.coded[name].at(group_of_each) for name in by}, bound), places
 
     def matching(self, wanted: Mapping[str, Any]) -> NDArray[np.bool_]:
         """Return which groups bear one of the wanted values of each named column."""

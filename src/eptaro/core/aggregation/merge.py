@@ -164,8 +164,8 @@ def _merge_left_out(one: Folded, two: Folded) -> Left | None:
     """
     conditions = [None if part.left is None else part.left.where for part in (one, two)]
     if conditions[0] != conditions[1]:
-        shown = " and ".join("none" if c is None else repr(c) for c in conditions)
-        raise InputError(f"the rows of the books meet different conditions: {shown}")
+        listed = " and ".join("none" if c is None else repr(c) for c in conditions)
+        raise InputError(f"the rows of the books meet different conditions: {listed}")
     if one.left is None or two.left is None:
         return None
     return Left(one.left.where, one.left.rows + two.left.rows)

@@ -420,11 +420,11 @@ def run_steps(steps: Sequence[Step], cells_of: RowCellIndex, batch: Batch) -> li
         parts_of[packed.step] = [sums, *both[1:]]
         parts_of[counting[0]] = [rows]
     parts_of |= dict.fromkeys(counting[1:], parts_of[counting[0]] if counting else [])
-    counted = counting[0].tally(parts_of[counting[0]], cells_of) if counting else None
+    counts = counting[0].tally(parts_of[counting[0]], cells_of) if counting else None
     return [  # planes that only count rows are one and the same, and are kept once
         step.tally(parts_of.get(step, []), cells_of)
-        if counted is None or step.op != Op.ROWS
-        else counted
+        if counts is None or step.op != Op.ROWS
+        else counts
         for step in steps
     ]
 

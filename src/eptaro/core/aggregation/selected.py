@@ -66,8 +66,8 @@ class SelectedValues:
         shared = None
         if one.shared is not None or two.shared is not None:
             shared = np.concatenate([side.flags() for side in (one, two)])
-        joined = replace(one, cell=cell, value=value, time=time, row=row, shared=shared)
-        return joined._winner_of_each(
+        both = replace(one, cell=cell, value=value, time=time, row=row, shared=shared)
+        return both._winner_of_each(
             np.repeat([0, 1], [len(one.cell), len(two.cell)]) if apart else None
         )
 

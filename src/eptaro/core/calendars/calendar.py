@@ -572,10 +572,10 @@ class Calendar(CalendarRule):
                 raise self._no_label(text)
             return Period(self, "month", int(index[0]))
         if typed.spans_two:
-            named = getattr(self, "year_named", None)
-            if named is None or self.plain_months:
+            named_for = getattr(self, "year_named", None)
+            if named_for is None or self.plain_months:
                 raise self._no_label(text)
-            year += named == "end"
+            year += named_for == "end"
         if level not in self.levels:
             raise self._no_label(text)
         index, exists = self.index_at(np.array([year]), np.array([number]), level)

@@ -160,11 +160,11 @@ def check_whole(first: Days, last: Days, grain: Grain) -> None:
     astray = np.flatnonzero((first <= last) & ~are_whole(first, last, grain))
     if len(astray):
         span = Span.of(int(first[astray[0]]), int(last[astray[0]]))
-        said = span.first if span.lo == span.hi else span
+        dates = span.first if span.lo == span.hi else span
         rule = spell_option("week_in='last day'", "--week-in 'last day'")
         cure = f"; with {rule} a week that straddles two months or years counts in one of them"
         raise QuestionError(
-            f"the data is dated by the {grain}, and {said} is not made of whole "
+            f"the data is dated by the {grain}, and {dates} is not made of whole "
             f"{plural_of(grain)}: how they spread over their days is not known. Ask by the "
             f"{level_of(grain)} or by periods made of whole ones ({_MADE_OF[level_of(grain)]})"
             f"{cure if level_of(grain) == 'week' else ''}"

@@ -93,10 +93,10 @@ class Holidays:
         >>> [day.name for day in days.of_kinds(["company"])]
         ['Outing']
         """
-        wanted = set(kinds)
-        for kind in sorted(wanted - set(self.kinds)):
+        names = set(kinds)
+        for kind in sorted(names - set(self.kinds)):
             raise CalendarError(unknown("kind of holiday", kind, self.kinds))
-        return type(self)(h for h in self.holidays if h.kind in wanted)
+        return type(self)(h for h in self.holidays if h.kind in names)
 
     def between(self, span: Span) -> Self:
         """Return the holidays of a span.

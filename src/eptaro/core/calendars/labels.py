@@ -130,13 +130,13 @@ def typed_label(text: str, prefix: str) -> TypedLabel | None:
         if match is None:
             continue
         year, end, kind = match["y"], match["z"], match["k"]
-        named = bool(prefix and match["p"])
-        if (prefix and not named and not end) or (len(year) == 2 and not named):
+        has_prefix = bool(prefix and match["p"])
+        if (prefix and not has_prefix and not end) or (len(year) == 2 and not has_prefix):
             continue
         whole = int(year) if len(year) == 4 else int(year) + (1900 if int(year) >= PIVOT else 2000)
         if end and int(end) != (whole + 1 if len(end) == 4 else (whole + 1) % 100):
             continue
-        if end and len(end) == 2 and int(end) <= 12 and not named:  # 2006/07: July, or a year
+        if end and len(end) == 2 and int(end) <= 12 and not has_prefix:  # 2006/07: July, or a year
             return None
         level = "year" if kind is None else _LEVEL_OF[kind]
         return TypedLabel(whole, level, int(match["n"] or 1), spans_two=bool(end))

@@ -163,10 +163,10 @@ class ListedCalendar(Calendar):
             within = (numbers >= 1) & (day <= self.last_days(place, "year"))
             return day, listed_year & within
         listed = self._by_level[level]
-        wanted = years * 1000 + (1 if level == "year" else numbers)
+        target = years * 1000 + (1 if level == "year" else numbers)
         keys = listed.years * 1000 + (1 if level == "year" else listed.numbers)
-        index = np.clip(np.searchsorted(keys, wanted), 0, len(keys) - 1)
-        return index, (keys[index] == wanted) & ((numbers == 1) | (level != "year"))
+        index = np.clip(np.searchsorted(keys, target), 0, len(keys) - 1)
+        return index, (keys[index] == target) & ((numbers == 1) | (level != "year"))
 
     def units(self, level: str, step: str) -> int | None:
         """Return 1 for a level's own steps; lists may vary in everything else."""

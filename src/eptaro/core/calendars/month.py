@@ -88,13 +88,13 @@ class MonthCalendar(EqualPartsCalendar):
         >>> MonthCalendar("fiscal", year_starts="04-01").describe()
         'fiscal: years from 1 April, named for their end, ISO 8601 weeks'
         """
-        named = "" if (self._month, self._day) == (1, 1) else f", named for their {self.year_named}"
+        names = "" if (self._month, self._day) == (1, 1) else f", named for their {self.year_named}"
         weeks = "ISO 8601 weeks"
         if (self._weekday, self.first_week_days) != (0, 4):
             weeks = f"weeks from {self.week_starts.title()}"
             weeks += f", week 1 with {self.first_week_days} days or more in the year"
         first = Names().month_day(self._month, self._day)
-        return f"{self.name}: years from {first}{named}, {weeks}"
+        return f"{self.name}: years from {first}{names}, {weeks}"
 
     def settings(self) -> dict[str, Any]:
         """Return the kind and arguments, from which the calendar can be recreated.

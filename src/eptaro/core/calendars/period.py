@@ -218,10 +218,10 @@ class Periods:
         return (Period(self.calendar, self.level, int(i)) for i in self.index)
 
     def __getitem__(self, place: Any) -> Any:
-        picked = self.index[place]
-        if np.ndim(picked):
-            return Periods(self.calendar, self.level, picked)
-        return Period(self.calendar, self.level, int(picked))
+        picked_index = self.index[place]
+        if np.ndim(picked_index):
+            return Periods(self.calendar, self.level, picked_index)
+        return Period(self.calendar, self.level, int(picked_index))
 
 
 @dataclass(frozen=True, eq=False)
@@ -306,9 +306,9 @@ class PeriodGrid:
         >>> ep.MonthCalendar().grid(ep.Span("2025-01-01", "2025-12-31")).check()
         """
         for level, periods in self.by_level.items():
-            joined = (periods.first[1:] == periods.last[:-1] + 1).all()
+            adjacent = (periods.first[1:] == periods.last[:-1] + 1).all()
             covers = periods.first[0] <= self.span.lo and periods.last[-1] >= self.span.hi
-            if not (joined and covers and len(self.places(level)) == self.span.days):
+            if not (adjacent and covers and len(self.places(level)) == self.span.days):
                 raise CalendarError(f"the {level}s of {self.span} leave a gap or overlap")
             if not (periods.labels[1:] > periods.labels[:-1]).all():
                 raise CalendarError(f"the labels of the {level}s of {self.span} are out of order")

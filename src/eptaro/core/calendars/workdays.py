@@ -414,8 +414,8 @@ class Workdays:
         14
         """
         span = within if isinstance(within, Span) else within.span
-        seen = span.overlap(Span.of(span.lo, max(ordinal(day), span.lo)))
-        return 0 if ordinal(day) < span.lo or seen is None else self.count(seen)
+        part = span.overlap(Span.of(span.lo, max(ordinal(day), span.lo)))
+        return 0 if ordinal(day) < span.lo or part is None else self.count(part)
 
     def remaining(self, within: Span | Period, day: DateLike) -> int:
         """Return how many workdays of a span or period come after a day.

@@ -197,25 +197,26 @@ def dimension(
     ([20250820], ['2025-Q3'])
     """
     span = Span(first, last)
-    chosen = [calendars] if isinstance(calendars, Calendar) else list(calendars or ())
-    chosen = chosen or [MonthCalendar()]
-    _check_names(chosen)
+    all_calendars = [calendars] if isinstance(calendars, Calendar) else list(calendars or ())
+    all_calendars = all_calendars or [MonthCalendar()]
+    _check_names(all_calendars)
     worked = workdays or Workdays()
     if not isinstance(locale, Names):
         if locale != "en":
             raise CalendarError(f"locale={locale!r}: give its names, or use eptaro.dimension")
         locale = Names()
     today = None if as_of is None else as_of_day(as_of)
-    entries = catalogue(chosen, relative=today is not None)
-    sheets = {c.name: Sheet(span, c, worked, locale, today) for c in chosen}
+    entries = catalogue(all_calendars, relative=today is not None)
+    sheets = {c.name: Sheet(span, c, worked, locale, today) for c in all_calendars}
     all_columns = [
         _column(entry, sheets[calendar], prefix)
         for entry, calendar, prefix in _choose_entries(entries, columns)
     ]
     if unknown_row:
         all_columns = [_with_unknown(column) for column in all_columns]
-    described = "; ".join(calendar.describe() for calendar in chosen)
-    words = f"{span.days:,} days from {span.first} to {span.last}, each with {len(all_columns)} attributes."
+    described = "; ".join(calendar.describe() for calendar in all_calendars)
+    words = f"{span.days:,} days from {span.first} to {span.last}, each with {len(all_columns)} "
+    words += "attributes."
     meta = {"verb": "dimension", "calendar": described, "coverage": str(span), "headline": words}
     return Result(all_columns, meta | ({} if today is None else {"as_of": str(as_date(today))}))
 
@@ -268,9 +269,9 @@ def _column(entry: Attribute, sheet: Sheet, prefix: str) -> Column:
     limits = sheet.calendar.limits
     if not prefix or limits is None or sheet.span in limits:
         return entry.column(sheet, prefix)
-    known = sheet.span.overlap(limits)
+    within_limits = sheet.span.overlap(limits)
     count = sheet.span.days
-    if known is None:
+    if within_limits is None:
         return Column.of(
             prefix + entry.name,
             entry.kind,
@@ -280,9 +281,9 @@ def _column(entry: Attribute, sheet: Sheet, prefix: str) -> Column:
             unit=entry.unit,
             description=entry.description,
         )
-    part = entry.column(replace(sheet, span=known), prefix)
-    before = known.lo - sheet.span.lo
-    return _pad_column(part, before, count - before - known.days)
+    part = entry.column(replace(sheet, span=within_limits), prefix)
+    before = within_limits.lo - sheet.span.lo
+    return _pad_column(part, before, count - before - within_limits.days)
 
 
 def _pad_column(column: Column, before: int, after: int) -> Column:

@@ -24,10 +24,10 @@ from eptaro.core.results.column import Column
 def _holiday(part: str) -> Compute:
     def compute(sheet: Sheet) -> Column:
         holidays = sheet.workdays.holidays
-        joined: dict[int, list[str]] = {}
+        by_day: dict[int, list[str]] = {}
         for day, holiday in zip(holidays.days.tolist(), holidays, strict=True):
-            joined.setdefault(day, []).append(str(getattr(holiday, part)))
-        texts = ["; ".join(dict.fromkeys(parts)) for parts in joined.values()]
+            by_day.setdefault(day, []).append(str(getattr(holiday, part)))
+        texts = ["; ".join(dict.fromkeys(parts)) for parts in by_day.values()]
         firsts = np.unique(holidays.days, return_index=True)[1]
         codes = np.where(
             sheet.holiday_places < 0, -1, np.searchsorted(firsts, sheet.holiday_places)

@@ -64,8 +64,8 @@ def plain_value(node: Node, row: Mapping[str, Any]) -> Any:
             return _compare(how, plain_value(left, row), plain_value(right, row))
         case In(value, choices):
             own = plain_value(value, row)
-            said = [_compare("=", own, plain_value(choice, row)) for choice in choices]
-            return True if True in said else None if None in said else False
+            results = [_compare("=", own, plain_value(choice, row)) for choice in choices]
+            return True if True in results else None if None in results else False
         case BoolOp("and", left, right):
             sides = [plain_value(left, row), plain_value(right, row)]
             return False if False in sides else None if None in sides else True
@@ -210,12 +210,12 @@ def _date(given: list[Any]) -> dt.date | None:
 
 
 def _band(value: Any, edges: list[Any], nodes: tuple[Node, ...]) -> str:
-    shown = [f"{node.value:f}" for node in nodes[1:] if isinstance(node, Number)]
+    edge_texts = [f"{node.value:f}" for node in nodes[1:] if isinstance(node, Number)]
     below = sum(edge <= value for edge in edges)
     if not below:
-        return f"under {shown[0]}"
+        return f"under {edge_texts[0]}"
     return (
-        f"{shown[below - 1]} and over"
-        if below == len(shown)
-        else " to ".join(shown[below - 1 : below + 1])
+        f"{edge_texts[below - 1]} and over"
+        if below == len(edge_texts)
+        else " to ".join(edge_texts[below - 1 : below + 1])
     )

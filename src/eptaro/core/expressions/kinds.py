@@ -164,25 +164,25 @@ def day_of(node: Node, text: str) -> int:
     try:
         return ordinal(node.value)
     except EptaroError:
-        said = f"{node.value!r} is not a date; write it as '2025-08-20'"
-        raise error_at(text, node.at, said) from None
+        message = f"{node.value!r} is not a date; write it as '2025-08-20'"
+        raise error_at(text, node.at, message) from None
 
 
 def _call(node: Call, kinds: Mapping[str, Kind], text: str) -> Kind:
     function = FUNCTIONS[node.function]
     literal = _LITERAL_FROM.get(node.function, len(node.given))
     for place, value in enumerate(node.given):
-        wanted = function.takes[min(place, len(function.takes) - 1)]
+        kinds_taken = function.takes[min(place, len(function.takes) - 1)]
         if place >= literal and not isinstance(value, Number | Text):
-            said = f"here {node.function} takes a value that is written out: {function.shown}"
-            raise error_at(text, value.at, said)
-        if wanted is not None:
+            message = f"here {node.function} takes a value that is written out: {function.shown}"
+            raise error_at(text, value.at, message)
+        if kinds_taken is not None:
             kind_here = kind_of(value, kinds, text)
-            several = wanted if isinstance(wanted, tuple) else (wanted,)
+            several = kinds_taken if isinstance(kinds_taken, tuple) else (kinds_taken,)
             if kind_here not in (*several, Kind.BLANK):
                 words = " or ".join(kind.value for kind in several)
-                said = f"{node.function} takes {words} here, and this is {kind_here.value}"
-                raise error_at(text, value.at, said)
+                message = f"{node.function} takes {words} here, and this is {kind_here.value}"
+                raise error_at(text, value.at, message)
     if function.gives is not None:
         return function.gives
     return check_alike(node.given[node.function == "if" :], kinds, text, node.at)
@@ -260,11 +260,15 @@ def _uses(node: Node, wanted: Use, found: list[Use]) -> None:
             if alike.kind is None and any(isinstance(part, Text) for part in given):
                 alike = Use("", Kind.TEXT, sure=False)
             for place, part in enumerate(given):
-                taken = takes[min(place, len(takes) - 1)]
+                kinds_taken = takes[min(place, len(takes) - 1)]
                 # Where numbers go and texts too, texts are read unless another use says number.
-                several = isinstance(taken, tuple)
-                own = Use("", Kind.TEXT if isinstance(taken, tuple) else taken, sure=not several)
-                _uses(part, alike if taken is None else own, found)
+                several = isinstance(kinds_taken, tuple)
+                own = Use(
+                    "",
+                    Kind.TEXT if isinstance(kinds_taken, tuple) else kinds_taken,
+                    sure=not several,
+                )
+                _uses(part, alike if kinds_taken is None else own, found)
         case _:
             raise EptaroError(f"an expression holds {node!r}, of which no kind is known")
 

@@ -217,19 +217,21 @@ class Parser:
 
     def _parse_comparison(self) -> Node:
         left = self._parse_sum()
-        joined: Node | None = None
+        chained: Node | None = None
         while True:
             at = self.token.at
             if self.is_mark(*_COMPARED):
                 how = cast("Compared", self.next_token().value)
                 right = self._parse_sum()
                 comparison: Node = Comparison(how, left, right, at=at)
-                joined = comparison if joined is None else BoolOp("and", joined, comparison, at=at)
+                chained = (
+                    comparison if chained is None else BoolOp("and", chained, comparison, at=at)
+                )
                 left = right
-            elif joined is None and (found_word := self._by_word(left, at)) is not None:
+            elif chained is None and (found_word := self._by_word(left, at)) is not None:
                 left = found_word
             else:
-                return left if joined is None else joined
+                return left if chained is None else chained
 
     def _by_word(self, left: Node, at: int) -> Node | None:
         """Return what `in`, `between` or `is` say of a value, or None where none comes next."""
@@ -329,8 +331,8 @@ class Parser:
         arguments = self._list(f"after {name}")
         function = FUNCTIONS[name]
         if not function.least <= len(arguments) <= function.most:
-            said = f"{name} is given {len(arguments)} values; write {function.shown}"
-            raise error_at(self.text, token.at, said)
+            message = f"{name} is given {len(arguments)} values; write {function.shown}"
+            raise error_at(self.text, token.at, message)
         return Call(name, arguments, at=token.at)
 
     def _deeper(self, at: int) -> None:

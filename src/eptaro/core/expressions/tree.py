@@ -85,9 +85,9 @@ def check_size(node: Node, text: str) -> None:
         deep = own + max((depth for depth, _ in below), default=0)
         size = 1 + sum(count for _, count in below)
         if deep > _DEEPEST or size > _LARGEST:
-            said = "goes too deep" if deep > _DEEPEST else "has too many parts"
+            message = "goes too deep" if deep > _DEEPEST else "has too many parts"
             raise error_at(
-                text, 0, f"this {said}: write it in pieces, or many values as x in (1, 2)"
+                text, 0, f"this {message}: write it in pieces, or many values as x in (1, 2)"
             )
         sizes[id(one)] = deep, size
 

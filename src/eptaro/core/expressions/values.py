@@ -299,9 +299,9 @@ def part_of_date(column: Column, which: str) -> Column:
 
 def assign_bands(column: Column, edges: Sequence[Decimal]) -> Column:
     """Return the band of each number: `under 0`, `0 to 50` (below 50), ..., `100 and over`."""
-    shown = [f"{edge:f}" for edge in edges]
-    between = [f"{one} to {two}" for one, two in pairwise(shown)]
-    labels = [f"under {shown[0]}", *between, f"{shown[-1]} and over"]
+    edge_texts = [f"{edge:f}" for edge in edges]
+    between = [f"{one} to {two}" for one, two in pairwise(edge_texts)]
+    labels = [f"under {edge_texts[0]}", *between, f"{edge_texts[-1]} and over"]
     codes = np.zeros(len(column), np.int32)
     for edge in edges:
         codes += compare_numbers(">=", column, number_of(edge))[0]
@@ -364,8 +364,8 @@ def any_of(one: Truth, two: Truth) -> Truth:
     true = np.asarray(_known_true(one) | _known_true(two))
     if one[1] is None and two[1] is None:
         return true, None
-    known = [np.ones(1, bool) if valid is None else valid for _, valid in (one, two)]
-    return true, np.asarray(true | (known[0] & known[1]))
+    known_masks = [np.ones(1, bool) if valid is None else valid for _, valid in (one, two)]
+    return true, np.asarray(true | (known_masks[0] & known_masks[1]))
 
 
 def _known_true(truth: Truth) -> NDArray[Any]:

@@ -91,10 +91,10 @@ def factorize_pairs(one: Codes, two: Codes, height: int, width: int) -> tuple[In
 
 def _number_marked(places: Ints, span: int) -> tuple[Ints, Codes]:
     """Return the different places below a span in order, and which of them each is."""
-    seen = np.zeros(span, bool)
-    seen[places] = True
-    numbers = np.cumsum(seen, dtype=np.int32) - np.int32(1)
-    return np.flatnonzero(seen), numbers[places]
+    present = np.zeros(span, bool)
+    present[places] = True
+    numbers = np.cumsum(present, dtype=np.int32) - np.int32(1)
+    return np.flatnonzero(present), numbers[places]
 
 
 def _code_rows(
@@ -110,17 +110,17 @@ def _code_rows(
         raise ValueError(f"a span of {span} is too long to be marked")
 
     def marks(of: slice) -> Marks:
-        seen = np.zeros(span, np.uint8)
-        found(of, seen)
-        return seen
+        present = np.zeros(span, np.uint8)
+        found(of, present)
+        return present
 
-    seen, *others = run_parallel(
+    present, *others = run_parallel(
         [partial(marks, of) for of in chunks(rows, 4 * rows // max(span, 1))]
     )
     for other in others:
-        seen |= other
-    numbers = np.cumsum(seen, dtype=np.int32)
+        present |= other
+    numbers = np.cumsum(present, dtype=np.int32)
     numbers -= 1
     codes = np.empty(rows, np.int32)
     parallel_for(lambda of: put(of, numbers, codes), rows)
-    return np.flatnonzero(seen), codes
+    return np.flatnonzero(present), codes

@@ -129,15 +129,15 @@ def fold(
     for part in (days, slots, times, *(p for plan in plans for p in (plan.values, plan.filled))):
         if part is not None and len(part) not in (0, rows):
             raise ValueError(f"an array of {len(part)} for {rows} rows")
-    picked = [plan for plan in plans if plan.op >= Op.LEAST]
+    ordered_plans = [plan for plan in plans if plan.op >= Op.LEAST]
     added = [plan for plan in plans if plan.op < Op.LEAST]
     for start in range(0, rows, CHUNK):
         chunk = slice(start, min(start + CHUNK, rows))
         at = _cells(days[chunk], slots[chunk], first, width, len(cells))
         for plan in added:
             _add(plan, cells, at, chunk)
-    at = _cells(days, slots, first, width, len(cells)) if picked else _NO_CELLS
-    for plan in picked:
+    at = _cells(days, slots, first, width, len(cells)) if ordered_plans else _NO_CELLS
+    for plan in ordered_plans:
         there = _there(plan, slice(rows))
         undecided = np.arange(rows) if there is None else np.flatnonzero(there)
         assert plan.values is not None
@@ -212,8 +212,8 @@ def _there(plan: Plan, chunk: slice) -> Flags | None:
         return None
     there = None if plan.filled is None else plan.filled[chunk].view(bool)
     if plan.values is not None and plan.values.dtype.kind == "f":
-        known = ~np.isnan(plan.values[chunk])
-        there = known if there is None else there & known
+        filled = ~np.isnan(plan.values[chunk])
+        there = filled if there is None else there & filled
     return there
 
 
@@ -357,9 +357,9 @@ def _merge_picked(one: NDArray[np.int64], two: NDArray[np.int64], plan: Plan) ->
             wins = new < current
         case _:
             wins = new >= current
-    taken = filled & (wins | (one[:, plan.word + 1] < 0))
+    wins_or_new = filled & (wins | (one[:, plan.word + 1] < 0))
     for word in range(plan.word, plan.word + WORDS[plan.op]):
-        np.copyto(one[:, word], two[:, word], where=taken)
+        np.copyto(one[:, word], two[:, word], where=wins_or_new)
 
 
 def identity_of(dtype: np.dtype[Any], *, least_wins: bool) -> Any:

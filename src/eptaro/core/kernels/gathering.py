@@ -88,11 +88,11 @@ def bounds(
         lo = group * width + np.clip(first - begin, 0, width)
         hi = np.maximum(group * width + np.clip(last + 1 - begin, 0, width), lo)
         return (lo, hi) if keys is None else (np.searchsorted(keys, lo), np.searchsorted(keys, hi))
-    loop, known = dispatch.loops.bounds, _EVERY if keys is None else keys
+    loop, all_keys = dispatch.loops.bounds, _EVERY if keys is None else keys
     lo, hi = np.empty((2, len(group)), np.int64)
 
     def some(of: slice) -> None:
-        loop(known, group[of], first[of], last[of], begin, width, lo[of], hi[of])
+        loop(all_keys, group[of], first[of], last[of], begin, width, lo[of], hi[of])
 
     parallel_for(some, len(group))
     return lo, hi
@@ -188,11 +188,11 @@ class RowMask:
         plain = values.dtype != object and values.dtype.itemsize in (1, 2, 4, 8)
         if dispatch.loops is None or not plain:
             return values[self.mask]
-        keep, picked = dispatch.loops.keep, np.empty(self.count, values.dtype)
+        keep, values_kept = dispatch.loops.keep, np.empty(self.count, values.dtype)
         word = f"u{values.dtype.itemsize}"
-        one, two = np.ascontiguousarray(values).view(word), picked.view(word)
+        one, two = np.ascontiguousarray(values).view(word), values_kept.view(word)
         run_parallel([partial(keep, one[of], self._marks[of], two[to]) for of, to in self._parts()])
-        return picked
+        return values_kept
 
     @cached_property
     def places(self) -> Ints:

@@ -193,8 +193,8 @@ def _number_distinct(values: Values) -> tuple[NDArray[np.int32], int]:
         span = int(values.max()) - least + 1
         if span <= _NUMBERED * len(values) and span < 1 << 31:
             return (values - least).astype(np.int32), span
-    named, ranks = _rank_distinct(values)
-    return ranks, len(named)
+    unique, ranks = _rank_distinct(values)
+    return ranks, len(unique)
 
 
 def _distinct(values: Values, lo: Ints, hi: Ints) -> Ints:
@@ -216,17 +216,17 @@ def _move_on(lo: Ints, hi: Ints) -> bool:
 
 def _both(values: Values, lo: Ints, hi: Ints, below: Ints, above: Ints) -> Values:
     """Return two values of each of some ranges, as one row per range."""
-    named, ranks = _rank_distinct(values)
+    unique, ranks = _rank_distinct(values)
     neighbours_found, hi = np.zeros((2, len(lo)), np.int64), np.maximum(hi, lo)
     if dispatch.loops is not None and _move_on(lo, hi):
         lo, hi = np.ascontiguousarray(lo), np.ascontiguousarray(hi)
-        dispatch.loops.window_neighbours(ranks, lo, hi, below, above, len(named), neighbours_found)
+        dispatch.loops.window_neighbours(ranks, lo, hi, below, above, len(unique), neighbours_found)
     else:
         filled = np.flatnonzero(hi > lo)
         for row, numbers in enumerate((below, above)):
             own = (lo[filled], hi[filled], numbers[filled])
-            neighbours_found[row, filled] = _kth(ranks, len(named), *own)
-    return named[neighbours_found.T] if len(named) else np.zeros((len(lo), 2), values.dtype)
+            neighbours_found[row, filled] = _kth(ranks, len(unique), *own)
+    return unique[neighbours_found.T] if len(unique) else np.zeros((len(lo), 2), values.dtype)
 
 
 def _one_by_one(values: Values, lo: Ints, hi: Ints, k: Ints, found: Values) -> None:

@@ -56,18 +56,18 @@ def spill(array: Array, *made_of: Array | None) -> Array:
 def _in_file(size: int, dtype: np.dtype[Any]) -> Array:
     import tempfile  # it brings much: not at the start
 
-    taken = size * dtype.itemsize
+    needed = size * dtype.itemsize
     try:
         with tempfile.TemporaryFile(prefix="eptaro-") as file:
             if hasattr(os, "posix_fallocate"):  # a full disk fails now rather than later
-                os.posix_fallocate(file.fileno(), 0, taken)
+                os.posix_fallocate(file.fileno(), 0, needed)
             else:
-                file.truncate(taken)
-            mapped = mmap.mmap(file.fileno(), taken)
+                file.truncate(needed)
+            mapped = mmap.mmap(file.fileno(), needed)
     except OSError as error:
         raise InputError(
             f"the cells outgrow the memory that they may take, and there is no room for "
-            f"{taken >> 20:,} MiB more of them in {tempfile.gettempdir()} ({error.strerror}); "
+            f"{needed >> 20:,} MiB more of them in {tempfile.gettempdir()} ({error.strerror}); "
             f"group by fewer columns, or set TMPDIR to a folder with more room"
         ) from None
     return np.frombuffer(mapped, dtype)

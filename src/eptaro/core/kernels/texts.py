@@ -19,11 +19,11 @@ _FEW = 1 << 10
 
 def _as_bytes(words: Texts) -> tuple[NDArray[np.uint8], Ints]:
     """Return the UTF-8 bytes of texts one after the other, and how many each has."""
-    joined = "".join(words.tolist()).encode()
+    joined_bytes = "".join(words.tolist()).encode()
     lengths = np.fromiter(map(len, words), np.int64, len(words))
-    if len(joined) != int(lengths.sum()):  # some letters are several bytes
+    if len(joined_bytes) != int(lengths.sum()):  # some letters are several bytes
         lengths = np.array([len(word.encode()) for word in words], np.int64)
-    return np.frombuffer(joined, np.uint8), lengths
+    return np.frombuffer(joined_bytes, np.uint8), lengths
 
 
 def hashes_of_texts(words: Texts) -> Hashes:

@@ -107,11 +107,11 @@ class Measure(Record):
                 if not rest.strip():
                     return cls(name, term, under)
         try:
-            known = {n: measure.as_arithmetic for n, measure in (earlier or {}).items()}
-            tree = MeasureParser(body, text, known).arithmetic()
+            by_name = {n: measure.as_arithmetic for n, measure in (earlier or {}).items()}
+            tree = MeasureParser(body, text, by_name).arithmetic()
         except ExpressionError as error:
-            shown = text if len(text) <= _SHOWN else f"{text[:_SHOWN]}..."
-            raise MeasureError(f"{shown!r} is not a measure: {error}") from None
+            excerpt = text if len(text) <= _SHOWN else f"{text[:_SHOWN]}..."
+            raise MeasureError(f"{excerpt!r} is not a measure: {error}") from None
         return cls(name, tree.terms[0], None, tree)
 
     @property

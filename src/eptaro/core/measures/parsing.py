@@ -39,8 +39,8 @@ def parse_term(text: str, whole: str) -> tuple[Term, str]:
     plain = _PLAIN.match(text)
     if plain is not None and (how := CATALOGUE.get(plain[1])) is not None and not how.takes_share:
         column = plain[2] or ""
-        known = plain[1] not in CARRIED and column.lower() not in _JOINING
-        if (column or not how.needs_column) and known:
+        is_formula = plain[1] not in CARRIED and column.lower() not in _JOINING
+        if (column or not how.needs_column) and is_formula:
             return Term(plain[1], column), text[plain.end() :]
     return _parse_formula(text, whole)
 
@@ -72,8 +72,8 @@ def _parse_formula(text: str, whole: str) -> tuple[Term, str]:
         raise MeasureError(f"{whole!r}: '*' is not a column; {instead}")
     if not column and found_how.needs_column:
         raise MeasureError(f"{whole!r} names no column; {EXAMPLE}")
-    wanted = Kind.NUMBER if found_how.needs_numbers else None
-    formula = _formula(column, wanted, whole) if column else None
+    kind = Kind.NUMBER if found_how.needs_numbers else None
+    formula = _formula(column, kind, whole) if column else None
     if formula is None or isinstance(formula.node, Name):
         name = column if formula is None else formula.name
         return Term(how, name, share, over_all=wide is not None), text[stop + 1 :]
@@ -130,9 +130,9 @@ class MeasureParser(Parser):
         if name in CATALOGUE and name not in self._earlier:
             raise error_at(self.text, at, EXAMPLE)
         if name not in self._earlier:
-            said = unknown("earlier measure", name, self._earlier)
+            message = unknown("earlier measure", name, self._earlier)
             raise error_at(
-                self.text, at, f"{said}; a column belongs inside a calculation: sum(fare)"
+                self.text, at, f"{message}; a column belongs inside a calculation: sum(fare)"
             )
         earlier = self._earlier[name]
         self._terms |= {str(term): term for term in earlier.terms}
@@ -152,13 +152,13 @@ def _nested_term(how: Calculation, share: float, inner: str, per: str, whole: st
 
 def _balance(how: str, value: str, per: str, whole: str) -> Term:
     """Return a term on the last value of each account."""
-    named = per.strip()[len("per") :].strip()
-    if named in GRAINS:
+    word = per.strip()[len("per") :].strip()
+    if word in GRAINS:
         raise MeasureError(
             f"{whole!r}: a balance is of accounts, by whichever column names them: {how}(balance "
             f"per account)"
         )
-    owner = _owner(named, whole)
+    owner = _owner(word, whole)
     last, _ = parse_term(f"last({value})", whole)
     return Term(how, last.column, 0.5, last, members=_members(owner, last))
 
@@ -201,8 +201,8 @@ def _owner(per: str, whole: str) -> Name:
     try:
         owner = Formula.column(per)
     except ExpressionError:
-        said = unknown(f"grain in {whole!r},", per, GRAINS)
-        raise MeasureError(f"{said}, or the name of a column") from None
+        message = unknown(f"grain in {whole!r},", per, GRAINS)
+        raise MeasureError(f"{message}, or the name of a column") from None
     quoted = per.startswith('"')
     if not isinstance(owner.node, Name) or (not quoted and get_close_matches(per, GRAINS)):
         raise MeasureError(
@@ -223,17 +223,17 @@ def _members(owner: Name, inner: Term) -> Members:
     codes = _where(owner, condition, there)
     if value is None or inner.how == "count":
         return Members(owner.name, codes)
-    wanted = None if inner.how == "distinct" else Kind.NUMBER
+    kind = None if inner.how == "distinct" else Kind.NUMBER
     values = _where(value, condition, Not(IsBlank(owner)))
-    return Members(owner.name, codes, replace(values, wanted=wanted))
+    return Members(owner.name, codes, replace(values, wanted=kind))
 
 
 def _where(value: Node, *conditions: Node | None) -> Formula:
     """Return a value where conditions are met, as a formula."""
-    wanted = [one for one in conditions if one is not None]
+    present = [one for one in conditions if one is not None]
     node = value
-    if wanted:
-        node = Where(value, wanted[0] if len(wanted) == 1 else BoolOp("and", *wanted))
+    if present:
+        node = Where(value, present[0] if len(present) == 1 else BoolOp("and", *present))
     return Formula(str(node), node)
 
 

@@ -116,8 +116,8 @@ class Arithmetic(Record):
         """Raise `ExpressionError` where it is not a number."""
         kind = kind_of(self.node, self._kinds, self.text)
         if kind is not Kind.NUMBER:
-            said = f"this is {kind.value}, and a measure is a number"
-            raise error_at(self.text, self.node.at, said)
+            message = f"this is {kind.value}, and a measure is a number"
+            raise error_at(self.text, self.node.at, message)
 
     @property
     def _kinds(self) -> dict[str, Kind]:

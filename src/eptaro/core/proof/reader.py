@@ -201,16 +201,20 @@ class Reader:
             coded: Categorical = self._index.batch.distinct[column]
             words = [*coded.choices.to_list(), None]
             return Values([words[code] for code in coded.codes[hit].tolist()])
-        picked: Column = self._index.batch.values[column].take(hit)
-        items = picked.to_list() if picked.kind in NO_NUMBERS else picked.data.tolist()
-        if picked.kind == "float":
+        column_of_hits: Column = self._index.batch.values[column].take(hit)
+        items = (
+            column_of_hits.to_list()
+            if column_of_hits.kind in NO_NUMBERS
+            else column_of_hits.data.tolist()
+        )
+        if column_of_hits.kind == "float":
             items = [item if item == item else None for item in items]
-        if picked.valid is not None:
+        if column_of_hits.valid is not None:
             items = [
                 item if valid else None
-                for item, valid in zip(items, picked.valid.tolist(), strict=True)
+                for item, valid in zip(items, column_of_hits.valid.tolist(), strict=True)
             ]
-        return Values(items, picked.scale)
+        return Values(items, column_of_hits.scale)
 
     def units(self, grain: str, seen: Span) -> list[tuple[int, int]]:
         """Return first and last day of each unit of a grain that lies wholly in a span."""

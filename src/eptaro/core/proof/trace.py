@@ -236,9 +236,10 @@ class Trace(Generic[Paired]):
         for side in self.sides:
             lines += side.lines()
         places = self.sides[0].places
-        said = shown(self.result)
+        shown_value = shown(self.result)
         lines.append(
-            f"table: {said}; straight from the transactions: {shown(self.plain, places)}: {verdict}"
+            f"table: {shown_value}; "
+            f"straight from the transactions: {shown(self.plain, places)}: {verdict}"
         )
         return "\n".join([*lines, *self.notes])
 
@@ -311,19 +312,21 @@ def _side(value: Value, readers: Mapping[str, Reader], row: int) -> TracedSide:
     name, span = value.side.name, value.side.span(row)
     if span is None:
         raise QuestionError(f"the {name} of this row does not exist; there is nothing to trace")
-    seen = span.overlap(value.view.coverage_of(int(value.group[row])))
-    if seen is None:
+    covered = span.overlap(value.view.coverage_of(int(value.group[row])))
+    if covered is None:
         return TracedSide(name, span, None, (), None)
-    hit, which, by_entry = reader.on_days(seen), "", False
-    wanted: dict[str, str] = {}
+    hit, which, by_entry = reader.on_days(covered), "", False
+    bearing_values: dict[str, str] = {}
     match value.picked:
         case AttributeFilter() as bearers:
-            wanted = bearers.values_of_row(row)
-            hit = reader.bearing(seen, wanted)
-            said = " and the ".join(f"{name} is {word}" for name, word in wanted.items())
-            which = f"the ones whose {said}"
+            bearing_values = bearers.values_of_row(row)
+            hit = reader.bearing(covered, bearing_values)
+            conditions = " and the ".join(
+                f"{name} is {word}" for name, word in bearing_values.items()
+            )
+            which = f"the ones whose {conditions}"
         case LastN(back):
-            hit, which = reader.last_entries(back.n, seen.last), f"the last {back}"
+            hit, which = reader.last_entries(back.n, covered.last), f"the last {back}"
             by_entry = True
         case None:
             pass
@@ -331,8 +334,10 @@ def _side(value: Value, readers: Mapping[str, Reader], row: int) -> TracedSide:
             assert_never(other)
 
     def units(grain: str) -> list[tuple[int, int]]:
-        periods = reader.units(grain, seen)
-        bearing = set(reader.days_bearing(seen, wanted)) if wanted else set(periods)
+        periods = reader.units(grain, covered)
+        bearing = (
+            set(reader.days_bearing(covered, bearing_values)) if bearing_values else set(periods)
+        )
         return [unit for unit in periods if unit in bearing]
 
     terms = value.measure.terms
@@ -343,15 +348,17 @@ def _side(value: Value, readers: Mapping[str, Reader], row: int) -> TracedSide:
     rows = reader.rows(hit, terms, by_entry=by_entry)
     formula = value.measure.arithmetic
     node = None if formula is None else formula.node
-    plain = plain_value(terms, rows, units, node, reader.balances, (seen.lo, seen.hi))
-    others = {name: word for name, word in wanted.items() if name != "hour"}
-    if others and not reader.days_bearing(seen, others):
+    plain = plain_value(terms, rows, units, node, reader.balances, (covered.lo, covered.hi))
+    others = {name: word for name, word in bearing_values.items() if name != "hour"}
+    if others and not reader.days_bearing(covered, others):
         plain = None  # its group has no such day
     column = next((part.column for term in terms for part in term.parts), "")
     values = rows.columns.get(column)
     blanks = len(values.items) - len(values.filled_values()) if values else 0
     places = tuple(reader.row_numbers(hit).tolist())
-    return TracedSide(name, span, seen, places, plain, values.scale if values else 0, blanks, which)
+    return TracedSide(
+        name, span, covered, places, plain, values.scale if values else 0, blanks, which
+    )
 
 
 def _side_of_books(value: Value, readers: Mapping[str, Reader], row: int) -> TracedSide:
@@ -368,15 +375,15 @@ def _side_of_books(value: Value, readers: Mapping[str, Reader], row: int) -> Tra
         lo, hi = np.maximum(lo, own.lo), np.minimum(hi, own.hi)
     for view in views.values():
         lo, hi = whole_periods_in(lo, hi, view.facts.folded.grain)
-    known = Span.of(int(lo[0]), int(hi[0])) if lo[0] <= hi[0] else None
+    common = Span.of(int(lo[0]), int(hi[0])) if lo[0] <= hi[0] else None
     parts = []
     for term in value.measure.terms:
         measure = Measure(str(term), term._replace(table=""))
         view = views[term.table]
-        if known is None:
+        if common is None:
             parts.append(TracedSide(str(term), span, None, (), None))
             continue
-        one = replace(value, view=replace(view, coverage=known), measure=measure)
+        one = replace(value, view=replace(view, coverage=common), measure=measure)
         side = _side(one, {"": readers[term.table]}, row)
         parts.append(replace(side, name=str(term), table=term.table))
     formula = value.measure.arithmetic
@@ -386,9 +393,11 @@ def _side_of_books(value: Value, readers: Mapping[str, Reader], row: int) -> Tra
         None if formula is None else formula.node,
     )
     rows = tuple(place for part in parts for place in part.rows)
-    value_of_side = None if known is None else value_of_side
+    value_of_side = None if common is None else value_of_side
     places = parts[0].places
-    return TracedSide(value.side.name, span, known, rows, value_of_side, places, parts=tuple(parts))
+    return TracedSide(
+        value.side.name, span, common, rows, value_of_side, places, parts=tuple(parts)
+    )
 
 
 def _condition(measure: Measure) -> Node | None:
@@ -469,9 +478,9 @@ def prove(table: Result, sample: int = 40, seed: int = 0) -> int:
     refused = QuestionError("the table shows no measure that could be traced")
     names = [name for name in table.names if name in answer.numbers]
     rng = np.random.default_rng(seed)
-    picked = rng.integers(0, max(len(table), 1), sample).tolist()
+    sampled = rng.integers(0, max(len(table), 1), sample).tolist()
     agreed = 0
-    for row in sorted({len(table) - 1, *picked, *answer.totals.tolist()}):
+    for row in sorted({len(table) - 1, *sampled, *answer.totals.tolist()}):
         for name in names:
             try:
                 proof = trace(table, row, name)

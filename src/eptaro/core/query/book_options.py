@@ -107,7 +107,7 @@ class BookOptions(Record):
             by = [*group_names(by), _adjustment_column(adjustments, calendar)]
         names, parsed = group_names(by), parse_measures(measures)
         values = [name for name in group_names(values) if name not in terms_on_totals(parsed)]
-        shown = check_formats(formats or {}, [measure.name for measure in parsed])
+        formats_checked = check_formats(formats or {}, [measure.name for measure in parsed])
         formulas = {
             name: formula for measure in parsed for name, formula in measure.formulas.items()
         }
@@ -120,7 +120,7 @@ class BookOptions(Record):
             names,
             calendar,
             coverage,
-            shown,
+            formats_checked,
             workdays,
             tuple(values),
             Formulas(formulas, condition),
@@ -181,9 +181,9 @@ class BookOptions(Record):
                     f"{folded.source}: the coverage {span} goes beyond the list of calendar "
                     f"{one.name!r}, {one.limits}"
                 )
-        shown = replace(folded, formats=self.formats) if self.formats else folded
+        formatted = replace(folded, formats=self.formats) if self.formats else folded
         return BookData(
-            *(shown, self.measures, common, span, work, own),
+            *(formatted, self.measures, common, span, work, own),
             spans=spans,
             declared=self.coverage if by_group is None else None,
         )

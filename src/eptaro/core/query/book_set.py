@@ -62,13 +62,13 @@ def parse_set_measures(
     Every measure of a book may also be written with the book's name before it. Raises
     `MeasureError` for one that is calculated from columns, which are those of a book.
     """
-    named = {measure.name for measure in known}
-    _check_names(specs, named, books)
+    names = {measure.name for measure in known}
+    _check_names(specs, names, books)
     longer = [
         measure.of_table(table, f"{table}.{measure.name}")
         for table, measures in books.items()
         for measure in measures
-        if f"{table}.{measure.name}" not in named
+        if f"{table}.{measure.name}" not in names
     ]
     parsed = parse_measures(specs, [*known, *longer])
     for measure in parsed:
@@ -76,7 +76,7 @@ def parse_set_measures(
             raise MeasureError(
                 f"{measure.name}={measure.formula}: a set calculates with the measures of its "
                 f"books, not with columns; give {measure.term} to its book and name it here. There "
-                f"are {', '.join(sorted(named))}"
+                f"are {', '.join(sorted(names))}"
             )
     return parsed
 
@@ -99,8 +99,8 @@ def _check_names(specs: Measures, known: set[str], books: Mapping[str, Sequence[
             if dot and word not in known:
                 names = [measure.name for measure in books[table]]
                 if own not in names:
-                    said = unknown(f"measure of {table}", own, names)
-                    raise MeasureError(f"{name.strip()}={body}: {said}")
+                    message = unknown(f"measure of {table}", own, names)
+                    raise MeasureError(f"{name.strip()}={body}: {message}")
             if word in later:
                 raise MeasureError(
                     f"{name.strip()}={body}: a measure takes those before it, and {word!r} is "
@@ -138,8 +138,8 @@ def set_facts(
     for (table, book), rank, places in zip(books.items(), ranks, onto, strict=True):
         facts = replace(book, calendar=calendar, workdays=workdays, own=None)
         tables[table] = SetTable(facts, rank[places])
-        counted = Cells(book.cells.axis, {ROWS: book.cells.tallies[ROWS]})
-        cells.append(counted.regroup(rank[places], groups.count))
+        row_counts = Cells(book.cells.axis, {ROWS: book.cells.tallies[ROWS]})
+        cells.append(row_counts.regroup(rank[places], groups.count))
     folded = Folded(
         groups,
         concatenate_cells(cells),
@@ -223,13 +223,13 @@ def odd_values(
         for table, own in values.items():
             others = set.union(*(v for other, v in values.items() if other != table))
             alone = sorted(own - others)
-            shown = []
+            remarks = []
             for value in alone[:_MOST_LISTED]:
                 near = get_close_matches(value, sorted(others - common or others), 1)
-                shown.append(f"{value!r} (like {near[0]!r})" if near else repr(value))
+                remarks.append(f"{value!r} (like {near[0]!r})" if near else repr(value))
             if alone:
                 more = f" and {len(alone) - _MOST_LISTED:,} more"
-                listed = ", ".join(shown) + (more if len(alone) > _MOST_LISTED else "")
+                listed = ", ".join(remarks) + (more if len(alone) > _MOST_LISTED else "")
                 notes.setdefault(column, []).append(f"{table} alone has {listed}")
     return notes
 

@@ -102,11 +102,11 @@ def attribute_of(view: View, name: str) -> Column:
     Raises `QuestionError` where days of a period of the data differ in it.
     """
     sheet = Sheet(view.seen, view.calendar, view.facts.workdays, Names())
-    column, seen, grain = RECURRING[name].column(sheet), view.seen, view.facts.folded.grain
+    column, covered, grain = RECURRING[name].column(sheet), view.seen, view.facts.folded.grain
     if grain == "day":
         return column
-    check_whole(np.array([seen.lo]), np.array([seen.hi]), grain)
-    opens = first_days(np.arange(seen.lo, seen.hi + 1), grain) - seen.lo
+    check_whole(np.array([covered.lo]), np.array([covered.hi]), grain)
+    opens = first_days(np.arange(covered.lo, covered.hi + 1), grain) - covered.lo
     if name == HOUR or (column.data != column.data[opens]).any():
         raise QuestionError(
             f"the data is dated by the {grain}, whose days differ in their {name}: what falls on "
@@ -153,8 +153,8 @@ def rows_by(view: View, crossed: AttributeProduct) -> tuple[Ints, Ints, list[Col
                 cells[name, common] = gathered(replace(one, coverage=common), crossed, view.seen)
     size, groups = crossed.size, view.groups.count
     group, place = np.repeat(np.arange(groups), size), np.tile(np.arange(size), groups)
-    shown = np.tile(crossed.counts > 0, groups)
-    group, place = group[shown], place[shown]
+    occurring = np.tile(crossed.counts > 0, groups)
+    group, place = group[occurring], place[occurring]
     days = days_of(view, crossed, group, place, view.seen)
     head = [
         *view.groups.columns(group),
@@ -230,9 +230,9 @@ def answer_by(
     """Return what is behind rows of groups and combinations of values."""
     every = np.zeros(len(group), np.int64)
     side = Side("days", every + view.seen.lo, every + view.seen.hi)
-    picked = AttributeFilter(crossed.words(place))
+    attribute_filter = AttributeFilter(crossed.words(place))
     measures = view.facts.measures
-    numbers = {m.name: Value(view, m, group, side, picked) for m in measures}
+    numbers = {m.name: Value(view, m, group, side, attribute_filter) for m in measures}
     return ViewLineage(query, view, group, numbers)
 
 
@@ -252,12 +252,12 @@ def _value(
             parts.append(term_over_cells(own, term, lo, lo + 1))
             continue
         if crossed.by_time or term.grain not in DAYS:
-            named = crossed.attributes[0].name
+            attribute = crossed.attributes[0].name
             may = f"work on the totals of days, not of {term.grain}s"
             if crossed.by_time:
-                named, may = "hour", "not work on the totals of other spans"
+                attribute, may = "hour", "not work on the totals of other spans"
             raise QuestionError(
-                f"{measure.formula} has no place here: per {named} a measure may {may}"
+                f"{measure.formula} has no place here: per {attribute} a measure may {may}"
             )
         table, facts = replace(view.table(term.table), coverage=common), view.facts
         own_days = table.own_within(view.seen)
@@ -314,28 +314,28 @@ def places_of(
     if hours is not None:
         inside &= hours >= 0
     # Where there is nothing to pick out, the arrays serve as they are.
-    seen: Flags | slice = slice(None) if inside.all() else inside
-    place = (crossed.places * each)[batch.days[seen] - np.int32(lo)]
+    inside_rows: Flags | slice = slice(None) if inside.all() else inside
+    place = (crossed.places * each)[batch.days[inside_rows] - np.int32(lo)]
     if hours is not None:
-        place += hours[seen] * (crossed.hour_step * each)
-    return seen, place
+        place += hours[inside_rows] * (crossed.hour_step * each)
+    return inside_rows, place
 
 
 def _by_hour(view: View, crossed: AttributeProduct, days: Span) -> Cells:
     """Return cells of group and place, from the transactions themselves."""
     number, onto, batch = numbered_rows(view)
-    seen, place = places_of(days, crossed, onto.astype(np.int32)[number], batch)
-    groups = {"place": Categorical(number[seen].astype(np.int32), _place_column(len(onto)))}
+    inside, place = places_of(days, crossed, onto.astype(np.int32)[number], batch)
+    groups = {"place": Categorical(number[inside].astype(np.int32), _place_column(len(onto)))}
     values, distinct = batch.values, batch.distinct
-    if not isinstance(seen, slice):
-        seen_cells = np.flatnonzero(seen)
+    if not isinstance(inside, slice):
+        seen_cells = np.flatnonzero(inside)
         values = {name: column.take(seen_cells) for name, column in values.items()}
         distinct = {name: coded.at(seen_cells) for name, coded in distinct.items()}
     planes = {plane for m in view.facts.measures for plane in m.planes}
     times = None
     if any(plane.what in ("first", "last") for plane in planes):
         assert batch.times is not None
-        times = time_keys(batch.days[seen], batch.times[seen])
+        times = time_keys(batch.days[inside], batch.times[inside])
     single = Batch(place.astype(np.int32), groups, values, distinct, times)
     fold = Fold(["place"], planes)
     fold.add(single)

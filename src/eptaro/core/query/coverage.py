@@ -84,8 +84,8 @@ def group_spans(
         if words not in keys:
             if part:
                 continue
-            shown = ", ".join(" ".join(one) for one in [*keys][:5])
-            raise InputError(f"coverage: there is no group {key!r}; there are {shown}")
+            examples = ", ".join(" ".join(one) for one in [*keys][:5])
+            raise InputError(f"coverage: there is no group {key!r}; there are {examples}")
         at = keys[words]
         if not are_whole(np.array([span.lo]), np.array([span.hi]), folded.grain).all():
             raise InputError(
@@ -146,8 +146,8 @@ def _keys(folded: Folded) -> dict[tuple[str, ...], Ints]:
     words = zip(*columns, strict=True) if columns else [()] * folded.groups.count
     places_by_name: dict[tuple[str, ...], list[int]] = {}
     for at, key in enumerate(words):
-        named = tuple("(blank)" if value is None else str(value) for value in key)
-        places_by_name.setdefault(named, []).append(at)
+        key_words = tuple("(blank)" if value is None else str(value) for value in key)
+        places_by_name.setdefault(key_words, []).append(at)
     return {key: np.array(places) for key, places in places_by_name.items()}
 
 
@@ -193,13 +193,13 @@ def _check_holds(span: Span, folded: Folded) -> None:
     days = folded.days if folded.seen is None else replace(folded, seen=None).days
     if span.lo <= days.lo and days.hi <= span.hi:
         return
-    said = "rows lie"
+    message = "rows lie"
     if ROWS in cells.tallies:
         outside = cells.total(ROWS, axis.first_day, span.lo - 1)
         outside += cells.total(ROWS, span.hi + 1, axis.last_day)
-        said = f"{outside:,} row{' lies' if outside == 1 else 's lie'}"
+        message = f"{outside:,} row{' lies' if outside == 1 else 's lie'}"
     raise InputError(
-        f"{folded.source}: {said} outside coverage={span}; the data runs from "
+        f"{folded.source}: {message} outside coverage={span}; the data runs from "
         f"{days.first} to {days.last}. Widen the coverage, or narrow a question "
         f"with only="
     )

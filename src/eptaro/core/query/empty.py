@@ -35,8 +35,8 @@ def empty_facts(options: BookOptions, source: str) -> BookData:
     day = np.array([_day_within(options)], np.int32)
     fold = Fold(options.by, planes)
     fold.add(Batch(day, groups, values, coded))
-    named, cells = fold.result()
-    folded = Folded(named, cells, 0, (source,), distinct=fold.distinct_values())
+    group_names, cells = fold.result()
+    folded = Folded(group_names, cells, 0, (source,), distinct=fold.distinct_values())
     return replace(options.facts(folded), declared=options.coverage)
 
 

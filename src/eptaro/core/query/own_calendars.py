@@ -70,9 +70,9 @@ class OwnCalendars:
         self.calendars = {
             "" if value in (None, BLANK) else value: one for value, one in calendars.items()
         }
-        named: dict[str, Calendar] = {}
+        by_name: dict[str, Calendar] = {}
         for calendar in self.every:
-            if named.setdefault(calendar.name, calendar) != calendar:
+            if by_name.setdefault(calendar.name, calendar) != calendar:
                 raise CalendarError(f"two different calendars are called {calendar.name!r}")
 
     @property
@@ -144,10 +144,10 @@ class OwnCalendars:
         >>> OwnCalendars("company", {"a": ep.MonthCalendar("civil")}).describe()[:13]
         'by company: a'
         """
-        said = [f"{value}: {calendar.describe()}" for value, calendar in self.calendars.items()]
+        lines = [f"{value}: {calendar.describe()}" for value, calendar in self.calendars.items()]
         if self.other:
-            said.append(f"all others: {self.other.describe()}")
-        return f"by {self.column}: " + "; ".join(said)
+            lines.append(f"all others: {self.other.describe()}")
+        return f"by {self.column}: " + "; ".join(lines)
 
     def settings(self) -> dict[str, Any]:
         """Return what `from_settings` makes it again from.

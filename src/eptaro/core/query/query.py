@@ -146,13 +146,16 @@ class Filter(Record):
     def _union(cls, parts: Iterable[Filter]) -> Filter:
         """Return several scopes as one; values of one column are alternatives."""
         windows: list[Span] = []
-        wanted: dict[str, Any] = {}
+        values_by_name: dict[str, Any] = {}
         for part in parts:
             windows += part.windows
             for name, value in part.wanted.items():
                 many = isinstance(value, Sequence | set) and not isinstance(value, str)
-                wanted[name] = [*wanted.get(name, []), *(value if many else [value])]
-        return cls(tuple(windows), wanted)
+                values_by_name[name] = [
+                    *values_by_name.get(name, []),
+                    *(value if many else [value]),
+                ]
+        return cls(tuple(windows), values_by_name)
 
     @classmethod
     def _of_text(cls, text: str, calendar: Calendar, names: Sequence[str], today: int) -> Filter:
@@ -184,7 +187,7 @@ def values_apart(only: Only, names: Sequence[str]) -> tuple[list[Any], dict[str,
     (['2024'], {'route': ['a', 'b']})
     """
     parts = [only] if isinstance(only, str | Mapping | Span | Period) else [*(only or ())]
-    others, wanted = list[Any](), dict[str, list[Any]]()
+    others, values_by_name = list[Any](), dict[str, list[Any]]()
     for part in parts:
         values: Mapping[str, Any] | None
         if isinstance(part, str):
@@ -196,8 +199,8 @@ def values_apart(only: Only, names: Sequence[str]) -> tuple[list[Any], dict[str,
             others.append(part)
         for name, value in (values or {}).items():
             many = isinstance(value, Sequence | set) and not isinstance(value, str)
-            wanted[name] = [*wanted.get(name, []), *(value if many else [value])]
-    return others, wanted
+            values_by_name[name] = [*values_by_name.get(name, []), *(value if many else [value])]
+    return others, values_by_name
 
 
 def _ends(text: str, calendar: Calendar) -> tuple[int, int]:

@@ -50,11 +50,11 @@ class Ledger:
         Raises `QuestionError` where they cannot be read again (as of an opened book).
         """
         group, batch = placed_rows(view)
-        seen = (group >= 0) & (batch.days <= view.coverage.hi)
+        countable = (group >= 0) & (batch.days <= view.coverage.hi)
         time = np.zeros(len(batch), np.int64) if batch.times is None else batch.times
         row = np.arange(len(batch))
         order = np.lexsort((row, time, batch.days, group))
-        order = order[seen[order]]
+        order = order[countable[order]]
         single = replace(
             batch,
             days=np.arange(len(order), dtype=np.int32),
@@ -195,9 +195,9 @@ def _recode(name: str, parts: list[Categorical]) -> Categorical:
 
 def _concatenate_arrays(parts: list[NDArray[Any]]) -> NDArray[Any]:
     """Return arrays as one, and forget them: the list is empty afterwards."""
-    joined = parts[0] if len(parts) == 1 else np.concatenate(parts)
+    array = parts[0] if len(parts) == 1 else np.concatenate(parts)
     parts.clear()
-    return joined
+    return array
 
 
 def last_entries(
@@ -209,9 +209,9 @@ def last_entries(
     of these transactions, and a window of fewer is not complete.
     """
     ledger = Ledger.of(view)
-    places, seen = np.arange(len(ledger.row)), view.seen
+    places, covered = np.arange(len(ledger.row)), view.seen
     lo = np.maximum(places - n + 1, ledger.opens(ledger.group))
-    entries = np.flatnonzero((ledger.day >= seen.lo) & (ledger.day <= seen.hi))
+    entries = np.flatnonzero((ledger.day >= covered.lo) & (ledger.day <= covered.hi))
     entries = entries[np.argsort(ledger.row[entries])]
     lo, hi, group = lo[entries], entries + 1, ledger.group[entries]
     complete = hi - lo == n
@@ -259,19 +259,19 @@ def per_row(
     These numbers have no trace.
     """
     group, batch = placed_rows(view)
-    seen, day = view.seen, batch.days
+    covered, day = view.seen, batch.days
     rows = np.arange(1, len(batch) + 1) if batch.places is None else batch.places + 1
     if len(rows) and rows[-1] <= np.iinfo(np.int32).max:  # half the room
         rows = rows.astype(np.int32)
-    if group.min() < 0 or batch.days.min() < seen.lo or batch.days.max() > seen.hi:
-        counted = (group >= 0) & (batch.days >= seen.lo) & (batch.days <= seen.hi)
-        group, day, rows = group[counted], day[counted], rows[counted]
-    day = day - np.int32(seen.lo)
-    cell_group, cell_day, at = _cells(group, day, view.groups.count, seen.days)
+    if group.min() < 0 or batch.days.min() < covered.lo or batch.days.max() > covered.hi:
+        in_view = (group >= 0) & (batch.days >= covered.lo) & (batch.days <= covered.hi)
+        group, day, rows = group[in_view], day[in_view], rows[in_view]
+    day = day - np.int32(covered.lo)
+    cell_group, cell_day, at = _cells(group, day, view.groups.count, covered.days)
     on, of = day.astype(np.intp), group.astype(np.intp)  # once, for all the gathers below
     first, last = np.asarray(side.first), np.asarray(side.last)
     days = [
-        dates("date", np.arange(seen.lo, seen.hi + 1), None, "The transaction's day", DATE),
+        dates("date", np.arange(covered.lo, covered.hi + 1), None, "The transaction's day", DATE),
         label,
         dates("first", first, None, "First day of the value", FIRST),
         dates("last", last, None, "Last day of the value", LAST),
@@ -352,9 +352,9 @@ class Index:
         elif len(own) == 1:
             at = np.flatnonzero(numbers == own[0]) + lo
         else:
-            wanted = np.zeros(len(self.number_of), bool)
-            wanted[own] = True
-            at = np.flatnonzero(wanted[numbers]) + lo
+            is_own = np.zeros(len(self.number_of), bool)
+            is_own[own] = True
+            at = np.flatnonzero(is_own[numbers]) + lo
         return at if self.order is None else self.order[at]
 
 

@@ -141,12 +141,14 @@ class BookData:
             names = self.groups.names
         today, coverage = self._looked_at(as_of)
         narrowed = Filter.of(only, self.calendar, self.groups.names, today)
-        wanted = narrowed.wanted
+        wanted_values = narrowed.wanted
         cells, groups = self.cells, self.groups
-        wanted_groups = groups.matching(wanted) if wanted else np.ones(groups.count, bool)
+        wanted_groups = (
+            groups.matching(wanted_values) if wanted_values else np.ones(groups.count, bool)
+        )
         # A group that is named, or whose coverage has begun, has rows; others have none yet.
         keep = wanted_groups
-        if not wanted and not self.whole.named:
+        if not wanted_values and not self.whole.named:
             keep = wanted_groups & self._groups_begun(coverage.hi)
         if self.part is not None:
             keep = keep & self.part
@@ -534,13 +536,13 @@ class View:
             deciding = self._deciding(Plane(BY_TIME[term.how], term.column))
             if deciding is not None:
                 (rows, day), plane = deciding, Plane(BY_TIME[term.how], term.column)
-                said = f"{term}: {rows:,} rows of {as_date(day)}, "
-                said += f"the {term.how} of the input counts"
+                note = f"{term}: {rows:,} rows of {as_date(day)}, "
+                note += f"the {term.how} of the input counts"
                 if self.cells.tallies[plane].kind not in NO_NUMBERS:
-                    said += f"; for a total of the day: {term.how}(sum({term.column}) per day)"
+                    note += f"; for a total of the day: {term.how}(sum({term.column}) per day)"
                     if term.how == "last":
-                        said += f", for balances: closing({term.column} per ACCOUNT)"
-                notes.append(said)
+                        note += f", for balances: closing({term.column} per ACCOUNT)"
+                notes.append(note)
         return {"by_input_order": "; ".join(notes)} if notes else {}
 
     def _deciding(self, plane: Plane) -> tuple[int, int] | None:
@@ -588,8 +590,8 @@ def top_groups(view: View, count: int, within: Sequence[str], days: Span | None 
     for name in within:
         if name not in names:
             raise QuestionError(unknown("group column", name, names))
-    picked = [name for name in names if name not in within]
-    if not picked:
+    largest_of = [name for name in names if name not in within]
+    if not largest_of:
         other = " that top_within does not name" if within else ""
         raise QuestionError(f"top picks groups; name a column in by{other}")
     if count < 1:
@@ -607,7 +609,7 @@ def top_groups(view: View, count: int, within: Sequence[str], days: Span | None 
     others: Flags = ~leading[first]
     groups = view.groups.at(order[first])
     coded = {
-        name: _with_others(name, groups, others) if name in picked else groups.coded[name]
+        name: _with_others(name, groups, others) if name in largest_of else groups.coded[name]
         for name in names
     }
     regrouped = view.regroup(target, Groups(coded, len(others)))

@@ -163,8 +163,8 @@ def rank_values(values: Array) -> NDArray[np.int64]:
     if values.dtype == np.int64 and len(values):
         least, most = int(values.min()), int(values.max())
         if most - least < 8 * len(values):
-            seen = np.zeros(most - least + 1, bool)
-            seen[values - least] = True
-            places: NDArray[np.int64] = (np.cumsum(seen) - 1)[values - least]
+            present = np.zeros(most - least + 1, bool)
+            present[values - least] = True
+            places: NDArray[np.int64] = (np.cumsum(present) - 1)[values - least]
             return places
     return np.unique(values, return_inverse=True)[1].ravel()

@@ -254,12 +254,12 @@ class Column:
         ['Norrow', None]
         """
         array = np.asarray(choices)
-        picked = np.arange(len(array)) if codes is None else np.asarray(codes)
+        places = np.arange(len(array)) if codes is None else np.asarray(codes)
         if array.dtype == object and len(array):
             none = np.equal(array, np.array(None, object)).astype(bool)
-            picked = np.where(none[np.maximum(picked, 0)], -1, picked) if none.any() else picked
-        valid = picked >= 0
-        return cls.of(name, "text", picked, valid, choices=array, **details)
+            places = np.where(none[np.maximum(places, 0)], -1, places) if none.any() else places
+        valid = places >= 0
+        return cls.of(name, "text", places, valid, choices=array, **details)
 
     def __len__(self) -> int:
         return len(self.data)
@@ -557,8 +557,8 @@ def with_shown_labels(column: Column, calendar: Calendar) -> Column:
     if not calendar.shown or column.choices is None:
         return column
     labels = {str(choice) for choice in column.choices}
-    shown = {one: ", ".join(map(calendar.shown_label, one.split(", "))) for one in labels}
-    return replace(column, face=with_texts(column.face or DisplayHint(column.name), shown.items()))
+    texts = {one: ", ".join(map(calendar.shown_label, one.split(", "))) for one in labels}
+    return replace(column, face=with_texts(column.face or DisplayHint(column.name), texts.items()))
 
 
 def with_texts(face: DisplayHint, shown: Iterable[tuple[str, str]]) -> DisplayHint:
@@ -618,12 +618,12 @@ def _joined_face(parts: Sequence[Column]) -> DisplayHint | None:
     faces = [part.face for part in parts]
     if faces[0] is None or not any(face is not None and face.texts for face in faces):
         return faces[0]
-    shown = (
+    faces_shown = (
         (str(value), ((part.face and part.face.texts) or {}).get(str(value), str(value)))
         for part in parts
         for value in np.asarray(part.choices)
     )
-    return with_texts(faces[0], shown)
+    return with_texts(faces[0], faces_shown)
 
 
 def coded_once(column: Column) -> Column:
@@ -650,10 +650,10 @@ def materialize(column: Column) -> Column:
     data = bigint.narrowed_to(units, floats=column.kind == "float")
     if data.dtype == object:
         large = max(units.tolist(), key=abs)
-        shown = f"{Decimal(f'{large}E-{scale}'):.6g}"
+        value_text = f"{Decimal(f'{large}E-{scale}'):.6g}"
         limit = "a float" if column.kind == "float" else f"64 bits at {scale} decimals"
         raise MeasureError(
-            f"column {column.name!r}: a value of {shown} does not fit into {limit}; ask for fewer "
-            f"rows at once, or store the column with fewer decimals"
+            f"column {column.name!r}: a value of {value_text} does not fit into {limit}; ask for "
+            f"fewer rows at once, or store the column with fewer decimals"
         )
     return replace(column, data=data, scale=scale)

@@ -319,10 +319,10 @@ class Result:
         >>> table.select("ship").names, table.select(["ship", "trips"]).names
         (['ship'], ['ship', 'trips'])
         """
-        wanted = [name for one in names for name in ([one] if isinstance(one, str) else one)]
-        if odd := [name for name in wanted if name not in self._columns]:
+        chosen_names = [name for one in names for name in ([one] if isinstance(one, str) else one)]
+        if odd := [name for name in chosen_names if name not in self._columns]:
             raise QuestionError(unknown("column", odd[0], self._columns))
-        return type(self)([self._columns[name] for name in wanted], self.meta, self.answer)
+        return type(self)([self._columns[name] for name in chosen_names], self.meta, self.answer)
 
     def head(self, rows: int = 10) -> Self:
         """Return the first rows.

@@ -66,11 +66,11 @@ def accumulate(facts: BookData, query: Accumulate) -> Result:
         columns.append(to_date.named(name, text, DisplayHint("to date", of=measure.name)))
         numbers[measure.name] = Value(view, measure, group, own)
         numbers[name] = Value(view, measure, group, running)
-        if (wanted := goals_of(goals, measure, facts.measures)) is not None:
+        if (own_goals := goals_of(goals, measure, facts.measures)) is not None:
             labels, label_at = np.unique(rows.within, return_inverse=True)
             of_all = (np.asarray(part) for part in (group, label_at[place[:]], last))
             periods = GoalRows(within, labels, *of_all)
-            columns += goal_columns(view, measure, wanted, query.pace, periods, to_date)
+            columns += goal_columns(view, measure, own_goals, query.pace, periods, to_date)
     meta = view.meta("accumulate") | {"within": within, "every": every}
     return Result(columns, meta, ViewLineage(query, view, group, numbers))
 
@@ -137,8 +137,8 @@ def _rows(view: View, within: str, every: str) -> _Totals:
     cuts = np.unique(np.concatenate([parts.first, begins]))
     first = np.unique(np.maximum(cuts[cuts <= upto.hi], max(upto.lo, int(begins[0]))))
     last = np.append(first[1:] - 1, upto.hi)
-    shown = last >= view.seen.lo
-    first, last = first[shown], last[shown]
+    in_view = last >= view.seen.lo
+    first, last = first[in_view], last[in_view]
     holder = np.searchsorted(begins, first, side="right") - 1
     part = parts.position_of(first)
     return _Totals(

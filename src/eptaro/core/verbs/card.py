@@ -157,8 +157,10 @@ def _labels(
     name: str, labels: Sequence[str], rows: list[_Row], place: Ints, text: str, face: DisplayHint
 ) -> Column:
     """Return the column of one label per row, shown as the calendars of the rows have it."""
-    shown = (row.calendar.shown_label(label) for row, label in zip(rows, labels, strict=True))
-    face = with_texts(face, zip(labels, shown, strict=True))
+    labels_shown = (
+        row.calendar.shown_label(label) for row, label in zip(rows, labels, strict=True)
+    )
+    face = with_texts(face, zip(labels, labels_shown, strict=True))
     return words_at(name, labels, place, text, face)
 
 
@@ -184,9 +186,9 @@ class _Prior:
         first, last, exists, clamped = (np.array(part)[place] for part in arrays)
         comparable = complete & exists & view.complete(first, last, group)
         labels = [_label(row) for row in rows]
-        named = _labels("prior_period", labels, rows, place, "Period before, to date", _PRIOR)
+        prior_label = _labels("prior_period", labels, rows, place, "Period before, to date", _PRIOR)
         columns = [
-            named.blanked(exists),
+            prior_label.blanked(exists),
             dates("prior_first", first, exists, "First day of the prior side", _PRIOR_DAYS),
             dates("prior_last", last, exists, "Last day of the prior side", LAST),
             Column.of(

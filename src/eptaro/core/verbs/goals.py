@@ -71,15 +71,15 @@ def goals_outside(facts: BookData, query: GoalsQuery) -> dict[str, str]:
         query.goals or {}
     ]
     labels = [key[1] if isinstance(key, tuple) else key for goals in mappings for key in goals]
-    seen = facts.coverage_until(query.as_of)
+    coverage = facts.coverage_until(query.as_of)
     spans = {str(label): facts.calendar.period(str(label)).span for label in labels}
-    outside = [label for label, span in spans.items() if span.last < seen.first]
-    outside += [label for label, span in spans.items() if span.first > seen.last]
+    outside = [label for label, span in spans.items() if span.last < coverage.first]
+    outside += [label for label, span in spans.items() if span.first > coverage.last]
     if not outside:
         return {}
-    named = ", ".join(outside[:_NAMED])
+    listed = ", ".join(outside[:_NAMED])
     more = f" and {len(outside) - _NAMED:,} more" if len(outside) > _NAMED else ""
-    return {"goals_outside": f"{named}{more}"}
+    return {"goals_outside": f"{listed}{more}"}
 
 
 def goals_of_some(
@@ -102,8 +102,8 @@ def goals_of_some(
     at[places] = np.arange(len(places))
     filled_goals = []
     for number, column in enumerate(per_part[0]):
-        joined = join([columns[number] for columns in per_part])
-        filled = joined.take(np.maximum(at, 0)).blanked(at >= 0)
+        all_parts = join([columns[number] for columns in per_part])
+        filled = all_parts.take(np.maximum(at, 0)).blanked(at >= 0)
         filled_goals.append(replace(filled, name=column.name, face=column.face))
     return filled_goals
 
@@ -176,8 +176,8 @@ def _column(
 def _amounts(view: View, goals: Goals, rows: GoalRows) -> NDArray[np.float64]:
     names = [str(label) for label in rows.labels]
     mine = _words(view.groups)
-    named = view.global_value("goals", GroupSet(view.groups)).groups
-    words = mine if named is view.groups else _words(named)
+    goal_groups = view.global_value("goals", GroupSet(view.groups)).groups
+    words = mine if goal_groups is view.groups else _words(goal_groups)
     table, fits = np.full((len(mine), len(names)), np.nan), False
     for key, amount in goals.items():
         groups, label = list(range(len(mine))), str(key)
@@ -195,8 +195,8 @@ def _amounts(view: View, goals: Goals, rows: GoalRows) -> NDArray[np.float64]:
         raise QuestionError(
             f"goals: none is for a {rows.within} of these rows ({here}): they are for {there}"
         )
-    picked: NDArray[np.float64] = table[rows.group, rows.place]
-    return picked
+    amounts: NDArray[np.float64] = table[rows.group, rows.place]
+    return amounts
 
 
 def level_of_goals(view: View, goals: Goals, within: str = "year") -> str:
@@ -285,8 +285,8 @@ def prior_year_shape(
 
     def shares(group: Ints, first: Ints, days: Ints) -> NDArray[np.float64]:
         place = place_of[own[group]] if plan.names else np.zeros_like(group)
-        known = np.maximum(place, 0)
-        rows = GoalRows(level, np.zeros(0, str), known, np.zeros_like(known), days)
+        index = np.maximum(place, 0)
+        rows = GoalRows(level, np.zeros(0, str), index, np.zeros_like(index), days)
         prior_shares = _prior_share(view, measure, rows, view.calendar.index_of(first, level))
         return np.where(place < 0, np.nan, prior_shares)
 
@@ -302,8 +302,10 @@ def _prior_share(view: View, measure: Measure, rows: GoalRows, index: Ints) -> N
     begin, end, exists = before.first, before.last, before.exists & to_date.exists
     whole_value = view.value(measure, group, begin, end).numbers()
     part = view.value(measure, group, to_date.first, to_date.last).numbers()
-    known = exists & view.complete(begin, end, group) & ~np.isnan(whole_value) & (whole_value != 0)
+    defined = (
+        exists & view.complete(begin, end, group) & ~np.isnan(whole_value) & (whole_value != 0)
+    )
     share: NDArray[np.float64] = np.divide(
-        part, whole_value, out=np.full(len(part), np.nan), where=known
+        part, whole_value, out=np.full(len(part), np.nan), where=defined
     )
     return share

@@ -111,13 +111,13 @@ class PeriodRows:
         """Return the row of a period; raises `QuestionError` where there is none."""
         words = [str(word) for word in self.labels.to_list()]
         parts = np.flatnonzero(self.parts).tolist()
-        known = {words[row]: row for row in parts}
-        if label not in known:
+        row_by_label = {words[row]: row for row in parts}
+        if label not in row_by_label:
             with suppress(CalendarError):
                 label = self.calendar.period(label).label
-        if label not in known:
-            raise QuestionError(unknown("period", label, known))
-        return known[label]
+        if label not in row_by_label:
+            raise QuestionError(unknown("period", label, row_by_label))
+        return row_by_label[label]
 
     def parents(self) -> Ints:
         """Return for each row the row of the next wider subtotal that holds it, or -1.

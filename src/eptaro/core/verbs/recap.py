@@ -207,8 +207,8 @@ def tie_out(view: View, values: list[Column], parts: Flags) -> dict[str, str]:
             continue
         keep = parts & ~column.blank
         come = bigint.total(column.data[keep])
-        seen, cells = view.seen, view.table(measure.term.table).cells
-        total = cells.total(plane, seen.lo, seen.hi)
+        covered, cells = view.seen, view.table(measure.term.table).cells
+        total = cells.total(plane, covered.lo, covered.hi)
         if come != total:
             raise EptaroError(f"the parts of {measure.name} add up to {come}, not {total}")
         added = Column.of("", column.kind, np.array([come], object), scale=column.scale)

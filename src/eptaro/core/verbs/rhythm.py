@@ -41,12 +41,12 @@ def rhythm(facts: BookData, query: Rhythm) -> Result:
         if measure.additive_plane is not None:
             text = f"{measure.formula} per day that has the row's values"
             days = days_of_measure(view, measure, crossed, group, place)
-            known = ~value.blank & (days > 0)
+            defined = ~value.blank & (days > 0)
             per_day = Column.of(
                 f"{measure.name}_per_day",
                 "float",
-                np.where(known, value.numbers(), 0.0) / np.maximum(days, 1),
-                known,
+                np.where(defined, value.numbers(), 0.0) / np.maximum(days, 1),
+                defined,
                 format=value.format,
                 description=text,
                 face=DisplayHint("per day", of=measure.name),
@@ -58,8 +58,8 @@ def rhythm(facts: BookData, query: Rhythm) -> Result:
         return Result([*head, *beside], meta, answer)
     if request.across is None:
         raise QuestionError("wide sets the values of across side by side; name one")
-    shown = beside[1] if facts.measures[0].additive_plane is not None else beside[0]
-    columns, rows = _across(crossed, group, place, head, shown)
+    value_columns = beside[1] if facts.measures[0].additive_plane is not None else beside[0]
+    columns, rows = _across(crossed, group, place, head, value_columns)
     return Result(columns, meta, ViewLineage(request, view, group, {}, rows))
 
 

@@ -91,10 +91,10 @@ def share(
     with np.errstate(over="ignore"):
         share = np.divide(part, whole, out=np.zeros(len(part)), where=valid)
     valid &= np.isfinite(share)
-    said = f"share {text}"
+    description = f"share {text}"
     face = DisplayHint(words, of=of, drawn=True)
     return Column.of(
-        name, "float", share, valid, unit="share", description=said.capitalize(), face=face
+        name, "float", share, valid, unit="share", description=description.capitalize(), face=face
     )
 
 

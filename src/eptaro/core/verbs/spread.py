@@ -55,10 +55,10 @@ class ValueCounts:
         crossed = AttributeProduct.of([_of_rows(view, per)])
         group, batch = placed_rows(view)
         planes = view.facts.cells.tallies
-        known = [p.column for p in planes if p.what not in ("rows", "filled", "codes")]
-        if name not in known:  # of a column that is only counted, no values are read
-            known += terms_on_totals(view.facts.measures)
-            raise QuestionError(unknown("column of values", name, sorted(set(known))))
+        sources = [p.column for p in planes if p.what not in ("rows", "filled", "codes")]
+        if name not in sources:  # of a column that is only counted, no values are read
+            sources += terms_on_totals(view.facts.measures)
+            raise QuestionError(unknown("column of values", name, sorted(set(sources))))
         run, value, entries = _count_values(view, crossed, group, batch, name)
         if not len(run):
             raise QuestionError(f"{name} has no values in these days")
@@ -76,10 +76,10 @@ class ValueCounts:
                 f"{name} is made of totals over days in a row: per={per!r} is none of "
                 f"{', '.join(view.calendar.levels)}"
             )
-        seen = view.seen
+        coverage = view.seen
         crossed = AttributeProduct.of([_of_rows(view, per)])
         group, place = np.divmod(np.arange(view.groups.count * crossed.size), crossed.size)
-        days = seen.lo + np.arange(seen.days)
+        days = coverage.lo + np.arange(coverage.days)
         first, last = (np.searchsorted(crossed.places, place, side=side) for side in _ENDS)
         spans = view.within_coverage(days[first], days[last - 1])
         bounds = view.cells.axis.bounds(group, *spans)
@@ -157,23 +157,23 @@ def _count_values(
     if column.kind == "float" or _width(data) * runs >= 1 << 62:
         choices, data = np.unique(data, return_inverse=True)
     width, least = _width(data), int(data.min())
-    counted = runs * width <= max(len(data), _ROOM)
-    counts = np.zeros(runs * width if counted else 0, np.int64)
+    by_counting = runs * width <= max(len(data), _ROOM)
+    counts = np.zeros(runs * width if by_counting else 0, np.int64)
     keys = []
     for start in range(0, len(batch), CHUNK):
         rows = slice(start, start + CHUNK)
-        seen, key = places_of(view.seen, crossed, group[rows], batch.days_of(rows), width)
+        inside, key = places_of(view.seen, crossed, group[rows], batch.days_of(rows), width)
         if view.groups.count > 1:
-            key += group[rows][seen].astype(np.int64) * (crossed.size * width)
-        key += data[rows][seen]
+            key += group[rows][inside].astype(np.int64) * (crossed.size * width)
+        key += data[rows][inside]
         key -= least
         filled = column.filled_mask(rows)
-        key = key if filled is None else key[filled[seen]]
-        if counted:
+        key = key if filled is None else key[filled[inside]]
+        if by_counting:
             np.add.at(counts, key, 1)
         else:
             keys.append(key)
-    if counted:
+    if by_counting:
         every = np.flatnonzero(counts)
         counts = counts[every]
     else:

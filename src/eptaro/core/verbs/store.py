@@ -170,7 +170,7 @@ def _together(book: BookData, tables: Mapping[str, Result], names: list[str]) ->
     """Return the answers of all calendars as one table, in the order of the groups."""
     assert book.own is not None
     parts = [_label_calendar(table, name, names) for name, table in tables.items()]
-    joined = [join(list(same)) for same in zip(*parts, strict=True)]
+    columns = [join(list(same)) for same in zip(*parts, strict=True)]
     head = next(iter(tables.values()))
     meta = head.meta | {"calendar": book.own.describe()}
     if "tie_out" in meta:
@@ -180,7 +180,7 @@ def _together(book: BookData, tables: Mapping[str, Result], names: list[str]) ->
             for name, text in part.meta["tie_out"].items()
         }
     answers = [table.answer for table in tables.values()]
-    table = Result(joined, meta, InParts.of([a for a in answers if isinstance(a, ViewLineage)]))
+    table = Result(columns, meta, InParts.of([a for a in answers if isinstance(a, ViewLineage)]))
     if "row" in table:
         return table.sorted("row")
     rank = {key: place for place, key in enumerate(_keys(book.groups.onto(names)[0]))}
@@ -283,8 +283,8 @@ class MemoryStore:
     def measuring(self, measures: Measures) -> MemoryStore:
         """Return the same cells with some of the measures, or others that they allow."""
         tallies = self.facts.folded.cells.tallies
-        chosen = chosen_measures(measures, self.facts.measures, tallies)
-        return MemoryStore(replace(self.facts, measures=chosen))
+        own = chosen_measures(measures, self.facts.measures, tallies)
+        return MemoryStore(replace(self.facts, measures=own))
 
     def formatted(self, formats: Mapping[str, Format]) -> MemoryStore:
         """Return the same cells with some measures shown in another way."""
@@ -369,9 +369,9 @@ class SetStore:
     def measuring(self, measures: Measures) -> SetStore:
         """Return the same books with some of the measures, or others that are made of them."""
         books = self.measures_of_books
-        known = {m.name: m for m in (*measures_of_books(books).values(), *self.measures)}
-        chosen = parse_set_measures(measures, [*known.values()], books)
-        return replace(self, measures=chosen)
+        by_name = {m.name: m for m in (*measures_of_books(books).values(), *self.measures)}
+        own = parse_set_measures(measures, [*by_name.values()], books)
+        return replace(self, measures=own)
 
     def formatted(self, formats: Mapping[str, Format]) -> SetStore:
         """Return the same books with some measures shown in another way."""
@@ -384,9 +384,9 @@ class SetStore:
         """Raise `QuestionError` for a group column that a book which is asked does not have."""
         columns = {table: self._columns_of(table) for table in self.stores}
         every = [*dict.fromkeys(column for own in columns.values() for column in own)]
-        _, wanted = values_apart(query.only, every)
+        _, values_by_name = values_apart(query.only, every)
         names = group_names(query.by)
-        for name in dict.fromkeys([*([] if names == [EVERY] else names), *wanted]):
+        for name in dict.fromkeys([*([] if names == [EVERY] else names), *values_by_name]):
             lacking = [t for t in _books_of(self.measures) if name not in columns[t]]
             if not lacking:
                 continue

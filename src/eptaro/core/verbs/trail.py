@@ -48,7 +48,7 @@ def trail(facts: BookData, query: Trail) -> Result:
         values = [rows.value(view, measure) for measure in facts.measures]
     if query.incomplete == "blank":
         values = [value.blanked(np.asarray(rows.complete)) for value in values]
-    named = [
+    value_columns = [
         value.named(
             f"{measure.name}_trailing",
             f"{measure.formula} over the window",
@@ -56,7 +56,7 @@ def trail(facts: BookData, query: Trail) -> Result:
         )
         for measure, value in zip(facts.measures, values, strict=True)
     ]
-    columns = [*view.groups.later(rows.group), *rows.head(view), *named]
+    columns = [*view.groups.later(rows.group), *rows.head(view), *value_columns]
     ahead = None if query.amount_ahead is None else str(query.amount_ahead)
     meta = view.meta("trail") | {"every": every, "back": str(back), "ahead": ahead}
     whole = query.incomplete == "blank"

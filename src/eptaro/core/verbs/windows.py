@@ -65,8 +65,8 @@ class Windows(Record):
             return first, first + width - 1
         n, unit = self.back.n, self.back.unit
         if unit == WORKDAY:
-            counted = workdays.number(days + 1)
-            first = workdays.move(days, -n) if self.closed else workdays.day_at(counted - n)
+            counted_days = workdays.number(days + 1)
+            first = workdays.move(days, -n) if self.closed else workdays.day_at(counted_days - n)
         else:
             first = calendar.move_days(days, -n, unit)[0]
             if not self.closed:
@@ -98,10 +98,10 @@ class Windowed:
     def numbers(self, view: View, back: Amount, *, whole: bool) -> dict[str, Number]:
         """Return what is behind the values of each measure, of `whole` windows alone."""
         side = Side("days", self.first, self.last)
-        picked = None if self.ledger is None else LastN(back)
+        last_n = None if self.ledger is None else LastN(back)
         return {
             f"{m.name}_trailing": Value(
-                view, m, self.group, side, picked, self.complete if whole else None
+                view, m, self.group, side, last_n, self.complete if whole else None
             )
             for m in view.facts.measures
         }
@@ -160,11 +160,11 @@ class Windowed:
 
 def ends_of(view: View, every: str) -> Ints:
     """Return the days that windows belong to: each day seen, or each period's last."""
-    seen = view.seen
+    covered = view.seen
     if every == "day":
-        return np.arange(seen.lo, seen.hi + 1)
-    last = view.calendar.periods(seen, every).last
-    return np.minimum(last, seen.hi)
+        return np.arange(covered.lo, covered.hi + 1)
+    last = view.calendar.periods(covered, every).last
+    return np.minimum(last, covered.hi)
 
 
 def windowed_rows(view: View, windows: Windows, ends: Ints) -> Windowed:

@@ -210,8 +210,10 @@ def _date(to: Translator, node: Call) -> Any:
     year, month, day = (_whole_or_blank(to, to.number(part)) for part in node.given)
     if to.lite:
         text = sql.func.printf("%04d-%02d-%02d", year, month, day)
-        known = sql.func.date(text, "+0 days")  # of the 30th of February it makes a day in March
-        return sql.case((sql.and_(year >= 1, known == text), text))
+        valid_day = sql.func.date(
+            text, "+0 days"
+        )  # of the 30th of February it makes a day in March
+        return sql.case((sql.and_(year >= 1, valid_day == text), text))
     leap = sql.and_(year % 4 == 0, sql.or_(year % 100 != 0, year % 400 == 0))
     longest = sql.case(
         (month == 2, sql.case((leap, 29), else_=28)), (month.in_((4, 6, 9, 11)), 30), else_=31
@@ -258,15 +260,15 @@ def _band(to: Translator, node: Call) -> SqlExpr:
     for one, two in pairwise(edges):
         if two.value <= one.value:
             raise error_at(to.text, two.at, "the edges of bands rise: band(x, 0, 50, 100)")
-    shown = [f"{edge.value:f}" for edge in edges]
-    below = [f"under {shown[0]}"]
-    below += [f"{one} to {two}" for one, two in pairwise(shown)]
+    edge_texts = [f"{edge.value:f}" for edge in edges]
+    below = [f"under {edge_texts[0]}"]
+    below += [f"{one} to {two}" for one, two in pairwise(edge_texts)]
     cases = []
     for edge, label in zip(edges, below, strict=True):
         first, second, _ = to.alike(value, to.translate(edge))
         cases.append((first < second, sql.literal(label)))
     filled = value.sql.is_not(None)
-    return SqlExpr(sql.case(*cases, (filled, sql.literal(f"{shown[-1]} and over"))))
+    return SqlExpr(sql.case(*cases, (filled, sql.literal(f"{edge_texts[-1]} and over"))))
 
 
 _COMPARED = {"=": "=", "!=": "<>", "<": "<", "<=": "<=", ">": ">", ">=": ">="}
@@ -308,8 +310,8 @@ class Translator:
         accepted = {formula.wanted, Kind.BLANK}
         accepted |= {Kind.FLAG} if formula.wanted is Kind.NUMBER else set()
         if formula.wanted is not None and kind not in accepted:
-            said = f"this is {kind.value}, and {formula.wanted.value} is needed"
-            raise error_at(formula.text, formula.node.at, said)
+            message = f"this is {kind.value}, and {formula.wanted.value} is needed"
+            raise error_at(formula.text, formula.node.at, message)
         if formula.wanted is Kind.NUMBER:
             return self._fitting(self.number(formula.node))
         if kind is Kind.DATE:
@@ -346,8 +348,10 @@ class Translator:
 
     def refusal(self, node: Node, what: str) -> Exception:
         """Return the error for what a database may calculate in another way than Eptaro."""
-        said = f"databases differ in how they calculate {what}; fold the rows"
-        return error_at(self.text, node.at, f"{said} with Daybook.read, or put it into the query")
+        message = f"databases differ in how they calculate {what}; fold the rows"
+        return error_at(
+            self.text, node.at, f"{message} with Daybook.read, or put it into the query"
+        )
 
     def translate(self, node: Node) -> SqlExpr:
         """Return a part of an expression as SQL."""
@@ -417,8 +421,8 @@ class Translator:
         sql, part = self.sql, self.translate(node)
         if kind_of(node, self.kinds, self.text) is Kind.FLAG and not isinstance(node, Where):
             truth = self._operand(node)
-            counted = sql.case((truth, 1), (sql.not_(truth), 0))
-            return SqlExpr(counted, 0)
+            as_number = sql.case((truth, 1), (sql.not_(truth), 0))
+            return SqlExpr(as_number, 0)
         return part
 
     def as_float(self, part: SqlExpr) -> Any:

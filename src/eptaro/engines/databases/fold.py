@@ -141,8 +141,8 @@ def _squares(plane: Plane, result: Fetched, name: str, good: NDArray[np.bool_]) 
             * (1 if pair[0] == pair[1] else 2)
             for pair in products
         )
-        chosen = np.asarray(squares, object)[good]
-        return Squares.of_exact(chosen, "decimal" if scale else "integer", scale)
+        exact_squares = np.asarray(squares, object)[good]
+        return Squares.of_exact(exact_squares, "decimal" if scale else "integer", scale)
     values = [v for v, fits in zip(columns[name], good.tolist(), strict=True) if fits]
     if plane.column in result.floats:
         data = np.array([0.0 if v is None else float(v) for v in values])
@@ -276,8 +276,8 @@ def _with_condition(folded: Folded, formulas: Formulas, seen: Span | None, rows:
     assert formulas.where is not None
     rejected = 0 if folded.rejected is None else len(folded.rejected)
     left_out = Left(formulas.where.text, rows - folded.rows - rejected)
-    said = f"{left_out.rows:,} of {rows:,} rows do not meet the condition {left_out.where!r}"
-    return replace(folded, seen=seen, left=left_out, notes=(*folded.notes, said))
+    note = f"{left_out.rows:,} of {rows:,} rows do not meet the condition {left_out.where!r}"
+    return replace(folded, seen=seen, left=left_out, notes=(*folded.notes, note))
 
 
 def _query_planes(
@@ -292,9 +292,11 @@ def _query_planes(
     summed = [p for p in planes if p.what in GROUPED and p.what != "rows"]
     floats = frozenset(p.column for p in planes if p.column and rows.is_float(p.column))
     queries = []
-    counted = ("rows", "filled", "codes")
-    said = {name for name in only_picked(planes) if rows.is_text_or_date(name)}
-    rows.check_numbers(sorted({p.column for p in planes if p.what not in counted} - said))
+    countings = ("rows", "filled", "codes")
+    without_numbers = {name for name in only_picked(planes) if rows.is_text_or_date(name)}
+    rows.check_numbers(
+        sorted({p.column for p in planes if p.what not in countings} - without_numbers)
+    )
     with rows.engine.connect() as connection:
         centres = {}
         for column in {p.column for p in summed if p.what == "square"} & floats:
@@ -331,8 +333,8 @@ def _build_folded(
     keys = Keys(columns, by, rules, name)
     rejected = _rejected_rows(keys, columns[DAY], counts)
     if rejected is not None and (rules.bad_dates == "raise" or not keys.good.any()):
-        shown = "; ".join(f"{row['value']!r}: {row['reason']}" for row in [*rejected.rows()][:3])
-        raise DateError(f"{name}: {len(rejected):,} rows of {what} have no date: {shown}")
+        reasons = "; ".join(f"{row['value']!r}: {row['reason']}" for row in [*rejected.rows()][:3])
+        raise DateError(f"{name}: {len(rejected):,} rows of {what} have no date: {reasons}")
     combiner = GroupEncoder(by)
     number = combiner.number(keys.coded)
     groups, rank = combiner.ranked_groups()
@@ -429,9 +431,9 @@ def _with(rows: SqlTable, table: SqlTable, lookup: Lookup) -> tuple[SqlTable, in
     own = [column.name for column in rows.rows.columns]
     exposed = lookup.exposed_names([name for name in names if name != lookup.key_of_table], own)
     _check(rows, table, lookup)
-    taken = [table.rows.columns[name].label(own) for own, name in exposed.items()]
+    lookup_columns = [table.rows.columns[name].label(own) for own, name in exposed.items()]
     matched = (
-        sql.select(*rows.rows.columns, *taken, key.is_not(None).label(_MATCH))
+        sql.select(*rows.rows.columns, *lookup_columns, key.is_not(None).label(_MATCH))
         .select_from(rows.rows.outerjoin(table.rows, rows.column(lookup.key) == key))
         .subquery(f"eptaro_with_{lookup.table.replace('.', '_')}")
     )
@@ -452,6 +454,6 @@ def _check(rows: SqlTable, table: SqlTable, lookup: Lookup) -> None:
         duplicate = connection.execute(query.order_by(key).limit(1)).fetchone()
     if duplicate is not None:
         raise InputError(
-            f"{rows.name}: {lookup.table}: the key {duplicate[0]!r} is there twice; which line counts "
-            f"is not known"
+            f"{rows.name}: {lookup.table}: the key {duplicate[0]!r} is there twice; "
+            f"which line counts is not known"
         )

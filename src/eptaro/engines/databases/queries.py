@@ -67,8 +67,8 @@ class SqlTable:
         places = [(schema or None, short), (None, what)]
         place = next(((s, n) for s, n in places if n and look.has_table(n, schema=s)), None)
         if place is None:
-            known = [*look.get_table_names(), *look.get_view_names()]
-            raise InputError(f"{name}: {unknown('table', what, known)}")
+            tables = [*look.get_table_names(), *look.get_view_names()]
+            raise InputError(f"{name}: {unknown('table', what, tables)}")
         table = sql.Table(place[1], sql.MetaData(), schema=place[0], autoload_with=engine)
         scales = {}
         if engine.dialect.name == "sqlite":
@@ -92,8 +92,8 @@ class SqlTable:
         SQLite keeps other values than a column declares: numbers with more decimals are floats.
         Raises `DateError` for a date or time that is none, or has an offset.
         """
-        known = {column.name: column for column in self.rows.columns}
-        used = [known[name] for name in dict.fromkeys(names) if name in known]
+        columns_by_name = {column.name: column for column in self.rows.columns}
+        used = [columns_by_name[name] for name in dict.fromkeys(names) if name in columns_by_name]
         if not self._lite:
             return self
         scales = dict(self.scales)
@@ -204,13 +204,13 @@ class SqlTable:
         """Return the query that gives one row per day and group, with all summed planes."""
         keys = [self.day(date, rules), *(self.column(name) for name in by)]
         labelled = [key.label(label) for key, label in zip(keys, key_names(by), strict=True)]
-        counted = self.sql.func.count().label(ROWS)
+        row_count = self.sql.func.count().label(ROWS)
         sums = [
             part.label(name)
             for plane in planes
             for name, part in self._parts(plane, centres).items()
         ]
-        return self.sql.select(*labelled, counted, *sums).where(*where).group_by(*keys)
+        return self.sql.select(*labelled, row_count, *sums).where(*where).group_by(*keys)
 
     def values_query(
         self, date: str, by: Sequence[str], column: str, rules: DateRules, where: Sequence[Any]

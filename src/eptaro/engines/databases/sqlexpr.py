@@ -37,12 +37,14 @@ def stored_day(sql: Any, column: Any) -> Any:
 def is_stored_day(sql: Any, raw: Any) -> Any:
     """Return whether a text of SQLite is a day, or a day with a time and without an offset."""
     day = sql.func.substr(raw, 1, 10)
-    known = sql.func.date(day, "+0 days") == day  # of the 30th of February it makes a day in March
+    is_a_day = (
+        sql.func.date(day, "+0 days") == day
+    )  # of the 30th of February it makes a day in March
     clock = sql.func.substr(raw, 12)
     plain = sql.not_(clock.op("GLOB")("*[^0-9:.]*"))
     timed = sql.and_(sql.func.time(clock).is_not(None), clock < "24", plain)
     whole = sql.or_(sql.func.length(raw) == 10, timed)
-    return sql.and_(sql.func.typeof(raw) == "text", known, whole)
+    return sql.and_(sql.func.typeof(raw) == "text", is_a_day, whole)
 
 
 def kind_of_values(sql: Any, values: Sequence[Any]) -> Any:

@@ -91,8 +91,8 @@ class FormulaColumns:
         if column.kind == "flag":
             return Column.of(name, "integer", column.data.astype(np.int64), column.valid)
         if column.kind not in ("integer", "decimal", "float"):
-            said = f"this is {_KINDS[column.kind].value}, and a measure needs numbers"
-            raise error_at(formula.text, formula.node.at, said)
+            message = f"this is {_KINDS[column.kind].value}, and a measure needs numbers"
+            raise error_at(formula.text, formula.node.at, message)
         return column
 
     def order_column(self, name: str) -> Column:
@@ -135,8 +135,8 @@ class FormulaColumns:
         """Return a column of dates; what is none is bad."""
         column, formula = self.column(name), self._formulas.columns[name]
         if column.kind != "date":
-            said = f"this is {_KINDS[column.kind].value}, and a date is needed"
-            raise error_at(formula.text, formula.node.at, said)
+            message = f"this is {_KINDS[column.kind].value}, and a date is needed"
+            raise error_at(formula.text, formula.node.at, message)
         bad, reasons = None, None
         if column.valid is not None:
             bad = ~column.valid
@@ -160,18 +160,18 @@ class FormulaColumns:
         assert where is not None
         column = self._evaluate(where)
         if column.kind != "flag":
-            said = f"this is {_KINDS[column.kind].value}, and a condition is needed"
-            raise error_at(where.text, where.node.at, said)
+            message = f"this is {_KINDS[column.kind].value}, and a condition is needed"
+            raise error_at(where.text, where.node.at, message)
         data: NDArray[Any] = column.data
         return data if column.valid is None else data & column.valid
 
     def _evaluate(self, formula: Formula) -> Column:
         from eptaro.core.expressions.evaluate import evaluate  # of most books there are none
 
-        read = {name: self._of(name, formula) for name in formula.names}
-        columns = {name: column for name, (column, _, _) in read.items()}
-        kinds = {name: kind for name, (_, kind, _) in read.items()}
-        hours = {name: hour for name, (_, _, hour) in read.items() if hour is not None}
+        readings = {name: self._of(name, formula) for name in formula.names}
+        columns = {name: column for name, (column, _, _) in readings.items()}
+        kinds = {name: kind for name, (_, kind, _) in readings.items()}
+        hours = {name: hour for name, (_, _, hour) in readings.items() if hour is not None}
         if formula.wanted is Kind.DATE and self._rules.locale != "en":
             columns |= self._months(formula.node, columns)
         rows, node = self._table.num_rows, formula.node
@@ -242,25 +242,25 @@ class FormulaColumns:
 
     def _as_dates(self, array: pa.ChunkedArray, name: str) -> tuple[Column, Kind, Column | None]:
         if name == self._date:
-            read = read_timed_dates(self._table, name, self._rules)
+            parsed = read_timed_dates(self._table, name, self._rules)
         else:
-            read = read_dates(array, replace(self._rules, grain=None), name)
+            parsed = read_dates(array, replace(self._rules, grain=None), name)
         valid = None
-        if read.bad is not None and read.reasons is not None and read.bad.any():
-            wrongly = [r for r in np.unique(read.reasons[read.bad]).tolist() if r != "blank"]
+        if parsed.bad is not None and parsed.reasons is not None and parsed.bad.any():
+            wrongly = [r for r in np.unique(parsed.reasons[parsed.bad]).tolist() if r != "blank"]
             if wrongly and (name != self._date or self._rules.bad_dates == "raise"):
-                row = int(np.flatnonzero(read.reasons == wrongly[0])[0])
+                row = int(np.flatnonzero(parsed.reasons == wrongly[0])[0])
                 raise DateError(
                     f"{self._placed.describe_row(row)} of {name!r}: {array[row].as_py()!r} "
                     f"{wrongly[0]}"
                 )
-            valid = ~read.bad
+            valid = ~parsed.bad
         hours = None
-        if read.times is not None:
-            timed = read.times >= 0
-            known = valid if timed.all() else timed if valid is None else timed & valid
-            hours = Column.of("", "integer", read.times // _HOUR % 24, known)
-        return Column.of(name, "date", read.days, valid), Kind.DATE, hours
+        if parsed.times is not None:
+            timed = parsed.times >= 0
+            has_time = valid if timed.all() else timed if valid is None else timed & valid
+            hours = Column.of("", "integer", parsed.times // _HOUR % 24, has_time)
+        return Column.of(name, "date", parsed.days, valid), Kind.DATE, hours
 
     def _as_clock(self, array: pa.ChunkedArray, name: str) -> tuple[Column, Kind, Column | None]:
         """Return times of day as those of one day, and their hours."""
@@ -297,8 +297,8 @@ def encode_column(column: Column, formula: Formula) -> Categorical:
         return Categorical(column.data.astype(np.int32), Column.text(column.name, column.choices))
     if column.kind in ("decimal", "float"):
         at = 0 if isinstance(formula.node, Name) else formula.node.at
-        said = "groups are no numbers with decimals; use band(x, 0, 50, 100) or round(x)"
-        raise error_at(formula.text, at, said)
+        message = "groups are no numbers with decimals; use band(x, 0, 50, 100) or round(x)"
+        raise error_at(formula.text, at, message)
     if column.kind == "flag":
         codes = column.data.astype(np.int32)
         if column.valid is not None:

@@ -77,16 +77,16 @@ def read_text_or_date(
     if pa.types.is_null(type_of_values):
         return Column.of(name, "integer", np.zeros(len(array)), np.zeros(len(array), bool))
     if kind is Kind.DATE:
-        read = read_dates(array, replace(rules, grain="day"), name)  # months are texts here
-        bad = np.zeros(len(array), bool) if read.bad is None else read.bad
-        blank = bad if read.reasons is None else read.reasons == "blank"
+        parsed = read_dates(array, replace(rules, grain="day"), name)  # months are texts here
+        bad = np.zeros(len(array), bool) if parsed.bad is None else parsed.bad
+        blank = bad if parsed.reasons is None else parsed.reasons == "blank"
         unread = np.flatnonzero(bad & ~blank)
         if len(unread):
             row = int(unread[0])
             raise InputError(
                 f"{source}: {array[row].as_py()!r} of {name!r} is not a date, and others are"
             )
-        return Column.of(name, "date", read.days, ~bad)
+        return Column.of(name, "date", parsed.days, ~bad)
     coded = read_codes(array, name)
     return in_order(
         Column.text(name, np.array([*coded.choices.to_list(), None], object)[:-1], coded.codes)
@@ -137,7 +137,7 @@ def settled_kinds(source: Source, spec: FoldSpec) -> Formulas:
 def _uses(planes: list[Plane], formulas: Formulas) -> dict[str, list[Use]]:
     """Return how measures and formulas use the columns of the input."""
     uses: dict[str, list[Use]] = {}
-    picked = only_picked(planes)
+    picked_names = only_picked(planes)
     for plane in planes:
         if plane.column and plane.column not in formulas.columns:
             what, name = plane.what, plane.column
@@ -151,7 +151,7 @@ def _uses(planes: list[Plane], formulas: Formulas) -> dict[str, list[Use]]:
             )
             uses.setdefault(plane.column, []).append(use)
     for name, formula in formulas.columns.items():
-        own = name in picked  # texts and dates are picked too
+        own = name in picked_names  # texts and dates are picked too
         for use in uses_of(formula.node, None if own else formula.wanted):
             uses.setdefault(use.name, []).append(use._replace(picked=own))
     for use in formulas.where.uses if formulas.where else ():
@@ -227,8 +227,8 @@ def _kind_of_values(
         return None
     if pc.any(source.are_numbers(filled)).as_py():
         return Kind.NUMBER
-    read = read_dates(filled, replace(rules, grain="day"), name)
-    return Kind.TEXT if read.bad is not None and read.bad.all() else Kind.DATE
+    parsed = read_dates(filled, replace(rules, grain="day"), name)
+    return Kind.TEXT if parsed.bad is not None and parsed.bad.all() else Kind.DATE
 
 
 @dataclass
@@ -250,14 +250,14 @@ def _decide_kinds(
     names = [*open_ones]
     if not names:
         return
-    seen = {name: _Evidence() for name in names}
-    done, own = 0, [name for name in source.names() if name not in source.beside]
+    evidence = {name: _Evidence() for name in names}
+    rows, own = 0, [name for name in source.names() if name not in source.beside]
     for table in source.batches(ColumnRequest(date if date in own else own[0], others=names)):
         for name in names:
-            _see(source, seen[name], table[name], name, done, rules)
-        done += table.num_rows
+            _see(source, evidence[name], table[name], name, rows, rules)
+        rows += table.num_rows
     for name in names:
-        yield name, _kind(source, name, seen[name], open_ones[name])
+        yield name, _kind(source, name, evidence[name], open_ones[name])
 
 
 def _see(
@@ -283,8 +283,8 @@ def _see(
     seen.numbers += pc.sum(numbers).as_py() or 0
     seen.codes += pc.sum(pc.match_substring_regex(filled, _CODE)).as_py() or 0
     if seen.dates and not seen.numbers:
-        read = read_dates(filled, replace(rules, grain="day"), name)
-        seen.dates = read.bad is None or not bool(np.any(read.bad))
+        parsed = read_dates(filled, replace(rules, grain="day"), name)
+        seen.dates = parsed.bad is None or not bool(np.any(parsed.bad))
     else:
         seen.dates = False
 

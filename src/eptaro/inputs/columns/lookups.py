@@ -42,8 +42,10 @@ class LookupTable:
         try:
             table = pa.concat_tables(source.whole(), promote_options="default").combine_chunks()
         except (pa.ArrowInvalid, pa.ArrowTypeError) as error:
-            said = " ".join(str(error).split())
-            raise InputError(f"{source.name}: its files hold different columns: {said}") from None
+            message = " ".join(str(error).split())
+            raise InputError(
+                f"{source.name}: its files hold different columns: {message}"
+            ) from None
         check_columns([lookup.key_of_table], table.column_names, self.name)
         self.dated = lookup.first in table.column_names
         keys = table[lookup.key_of_table]
@@ -79,11 +81,11 @@ class LookupTable:
         own = codes[indices.to_numpy(zero_copy_only=False)]
         if not len(self._at):
             return np.full(len(own), -1)
-        wanted = own * _DAYS + (_DAYS - 1 if days is None else days.astype(np.int64) - FIRST_DAY)
-        at = np.maximum(np.searchsorted(self._at, wanted, side="right") - 1, 0)
+        targets = own * _DAYS + (_DAYS - 1 if days is None else days.astype(np.int64) - FIRST_DAY)
+        at = np.maximum(np.searchsorted(self._at, targets, side="right") - 1, 0)
         fits = (own >= 0) & (self._codes[at] == own)
         if days is not None:
-            fits &= (self._at[at] <= wanted) & (days <= self._last[at])
+            fits &= (self._at[at] <= targets) & (days <= self._last[at])
         return np.where(fits, self._line[at], -1)
 
     def column(self, name: str, places: Ints, *, as_number: bool) -> pa.Array:
@@ -91,14 +93,18 @@ class LookupTable:
         column: Any = self._columns[name]
         if as_number and is_text(column.type):
             column = self._numbers(column, name)
-        picked = pa.array(places, mask=places < 0)
+        positions = pa.array(places, mask=places < 0)
         if is_text(column.type):  # few values that are in many rows
             coded = encode_dictionary(
                 pa.chunked_array([column] if isinstance(column, pa.Array) else column)
             )
-            return pa.DictionaryArray.from_arrays(coded.indices.take(picked), coded.dictionary)
-        taken = column.take(picked)
-        return taken.combine_chunks() if isinstance(taken, pa.ChunkedArray) else taken
+            return pa.DictionaryArray.from_arrays(coded.indices.take(positions), coded.dictionary)
+        joined_values = column.take(positions)
+        return (
+            joined_values.combine_chunks()
+            if isinstance(joined_values, pa.ChunkedArray)
+            else joined_values
+        )
 
     def _numbers(self, column: pa.ChunkedArray, name: str) -> pa.Array:
         texts = column.cast(pa.string()).combine_chunks()
@@ -127,16 +133,16 @@ class LookupTable:
         return first, last
 
     def _read(self, column: pa.ChunkedArray, name: str, blank: int) -> Ints:
-        read = read_dates(column, self._rules, name)
-        days: Ints = read.days.astype(np.int64)
-        if read.bad is None or read.reasons is None:
+        parsed = read_dates(column, self._rules, name)
+        days: Ints = parsed.days.astype(np.int64)
+        if parsed.bad is None or parsed.reasons is None:
             return days
-        wrong = np.flatnonzero(read.bad & (read.reasons != "blank"))
+        wrong = np.flatnonzero(parsed.bad & (parsed.reasons != "blank"))
         if len(wrong):
             row = int(wrong[0])
-            said = f"{column[row].as_py()!r} {read.reasons[row]}"
-            raise InputError(f"{self.name}: row {row + 1:,} of {name!r}: {said}")
-        return np.where(read.bad, blank, days)
+            message = f"{column[row].as_py()!r} {parsed.reasons[row]}"
+            raise InputError(f"{self.name}: row {row + 1:,} of {name!r}: {message}")
+        return np.where(parsed.bad, blank, days)
 
     def _ends(self, codes: Ints, first: Ints, last: Ints) -> Ints:
         """Return last days, where these are open up to the day before the key's next line."""
@@ -201,10 +207,10 @@ class JoinedSource(SourceWrapper):
         words = []
         for table, (count, keys) in zip(self._tables, self._missed, strict=False):
             if count:
-                shown = ", ".join([*map(repr, keys), *(["…"] if len(keys) == _SHOWN else [])])
+                examples = ", ".join([*map(repr, keys), *(["…"] if len(keys) == _SHOWN else [])])
                 many = "1 row has" if count == 1 else f"{count:,} rows have"
-                said = f"{many} no match in {table.name} by {table.key!r}"
-                words.append(said + (f": {shown}" if keys else ""))
+                note = f"{many} no match in {table.name} by {table.key!r}"
+                words.append(note + (f": {examples}" if keys else ""))
         return (*self.source.notes, *words)
 
     def names(self) -> list[str]:
@@ -223,11 +229,11 @@ class JoinedSource(SourceWrapper):
         check_columns(wanted.names, self.names(), self.name)
         self._missed = [(0, {}) for _ in self._tables]
         used = [table for table in self._tables if {*table.columns} & {*wanted.names}]
-        taken = {name for table in used for name in table.columns}
+        lookup_names = {name for table in used for name in table.columns}
         keys = [table.key for table in used]
         keys = [name for name in keys if name not in wanted.numbers]
         groups, numbers, others = (
-            [name for name in names if name not in taken]
+            [name for name in names if name not in lookup_names]
             for names in (wanted.groups, wanted.numbers, [*wanted.others, *keys])
         )
         self._settle(wanted.date, used)
@@ -250,24 +256,26 @@ class JoinedSource(SourceWrapper):
             self._rules, self._settled = infer_date_rules(self.source, date, self._rules)[0], True
 
     def _days(self, rows: pa.Table, date: str) -> Days:
-        read = read_dates(rows[date], self._rules, date)
-        return read.days if read.bad is None else np.where(read.bad, FIRST_DAY - 1, read.days)
+        parsed = read_dates(rows[date], self._rules, date)
+        return (
+            parsed.days if parsed.bad is None else np.where(parsed.bad, FIRST_DAY - 1, parsed.days)
+        )
 
     def _miss(self, number: int, keys: pa.ChunkedArray, missed: Any) -> None:
         if not missed.any():
             return
-        count, shown = self._missed[number]
-        if len(shown) < _SHOWN:
+        count, examples = self._missed[number]
+        if len(examples) < _SHOWN:
             for key in keys.filter(pa.array(missed)).drop_null().unique()[:_SHOWN].to_pylist():
-                if len(shown) < _SHOWN:
-                    shown[str(key)] = None
-        self._missed[number] = (count + int(np.count_nonzero(missed)), shown)
+                if len(examples) < _SHOWN:
+                    examples[str(key)] = None
+        self._missed[number] = (count + int(np.count_nonzero(missed)), examples)
 
 
 def load_lookups(lookups: object, rules: DateRules, names: Sequence[str]) -> list[LookupTable]:
     """Return the tables of lookups beside rows whose columns have names, read into memory."""
     tables: list[LookupTable] = []
     for lookup in lookups_of(lookups):
-        taken = [*names, *(name for table in tables for name in table.columns)]
-        tables.append(LookupTable(lookup, rules, taken))
+        names_taken = [*names, *(name for table in tables for name in table.columns)]
+        tables.append(LookupTable(lookup, rules, names_taken))
     return tables

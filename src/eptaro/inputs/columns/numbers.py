@@ -92,10 +92,10 @@ def read_written(texts: pa.Array, rules: NumberRules) -> tuple[pa.Array, pa.Arra
     trimmed = pc.utf8_trim_whitespace(texts)
     trimmed = pc.if_else(pc.equal(trimmed, ""), None, trimmed)
     worded = pc.fill_null(pc.is_in(trimmed, pa.array(list(rules.blanks), pa.string())), False)
-    said = pc.if_else(worded, None, trimmed) if rules.blanks else trimmed
-    if pc.all(pc.match_substring_regex(said, _WHOLE)).as_py() is not False:  # the quick way
-        return said.cast(pa.int64()), worded, pc.fill_null(pc.equal(said, "?"), False)
-    bare, percents = Pattern(rules).bare(said)
+    unblanked = pc.if_else(worded, None, trimmed) if rules.blanks else trimmed
+    if pc.all(pc.match_substring_regex(unblanked, _WHOLE)).as_py() is not False:  # the quick way
+        return unblanked.cast(pa.int64()), worded, pc.fill_null(pc.equal(unblanked, "?"), False)
+    bare, percents = Pattern(rules).bare(unblanked)
     wrong = pc.fill_null(pc.equal(bare, "?"), False)
     # Arrow would read them as others: decimals have 38 digits.
     digits = pc.utf8_length(pc.replace_substring_regex(bare, r"^[-+]?0*|\..*$", ""))
@@ -161,19 +161,19 @@ def infer_numbers(texts: pa.Array, name: str, decimal: str = ".") -> tuple[Numbe
     """
     distinct = pc.unique(pc.utf8_trim_whitespace(texts)).drop_null().to_pylist()
     words = [word for word in distinct if word in BLANKS]
-    said = [text for text in distinct if text and text not in BLANKS]
+    texts_given = [text for text in distinct if text and text not in BLANKS]
     usual = NumberRules(decimal="," if decimal == "," else ".", blanks=words)
-    if _reads(said, usual):
+    if _reads(texts_given, usual):
         return usual, _describe_rules(words, [])
     rules = replace(
         usual,
-        strip=_around(said, name),
-        brackets=any(text.startswith("(") or "(" in text for text in said),
-        trailing_minus=any(re.search(r"[\d%]\s*-\s*%?$", text) for text in said),
-        percent=any(_PERCENT.search(text) for text in said),
+        strip=_around(texts_given, name),
+        brackets=any(text.startswith("(") or "(" in text for text in texts_given),
+        trailing_minus=any(re.search(r"[\d%]\s*-\s*%?$", text) for text in texts_given),
+        percent=any(_PERCENT.search(text) for text in texts_given),
     )
-    if rules.percent and not all(_PERCENT.search(text) for text in said):
-        other = next(text for text in said if not _PERCENT.search(text))
+    if rules.percent and not all(_PERCENT.search(text) for text in texts_given):
+        other = next(text for text in texts_given if not _PERCENT.search(text))
         raise MeasureError(
             f"{name!r} holds percents and {other!r} without the sign; set "
             f"{setting(NumberRules, 'percent')} if they are percents too"
@@ -181,15 +181,15 @@ def infer_numbers(texts: pa.Array, name: str, decimal: str = ".") -> tuple[Numbe
     fitting = [
         candidate
         for mark, thousands in _MARKS
-        if _reads(said, candidate := replace(rules, decimal=mark, thousands=thousands))
+        if _reads(texts_given, candidate := replace(rules, decimal=mark, thousands=thousands))
     ]
     if not fitting:
-        odd = _odd(said, rules)
+        odd = _odd(texts_given, rules)
         if _LONG.fullmatch(odd):
             raise MeasureError(f"{name!r}: {odd!r} has more digits than fit")
         raise MeasureError(f"{name!r}: {odd!r} is not a number under any rule")
-    chosen = _decide_rules(fitting, said, name)
-    return chosen, _describe_rules(words, _marks(chosen))
+    decided = _decide_rules(fitting, texts_given, name)
+    return decided, _describe_rules(words, _marks(decided))
 
 
 def cure(text: str) -> str:
@@ -209,10 +209,10 @@ def cure(text: str) -> str:
         return ""
     usual = NumberRules(decimal=".")
     own = [part for part in fields(rules) if getattr(rules, part.name) != getattr(usual, part.name)]
-    shown = ", ".join(f"{part.name}={getattr(rules, part.name)!r}" for part in own)
+    settings = ", ".join(f"{part.name}={getattr(rules, part.name)!r}" for part in own)
     options = " ".join(_as_option(part, getattr(rules, part.name)) for part in own)
     cure = spell_option(
-        f"numbers='infer' or NumberRules({shown})", f"--numbers infer, or {options}"
+        f"numbers='infer' or NumberRules({settings})", f"--numbers infer, or {options}"
     )
     return f" (use {cure})"
 
@@ -279,9 +279,9 @@ def _around(said: list[str], name: str) -> tuple[str, ...]:
         )
     units = [word for word in texts_by_word if word not in money]
     if len(units) > 1 or (units and money):
-        shown = " and ".join(repr(texts_by_word[word]) for word in [*money, *units][:_SHOWN])
+        examples = " and ".join(repr(texts_by_word[word]) for word in [*money, *units][:_SHOWN])
         raise MeasureError(
-            f"{name!r} holds numbers with different words, such as {shown}; name "
+            f"{name!r} holds numbers with different words, such as {examples}; name "
             f"those that do not change the amounts with {setting(NumberRules, 'strip')}"
         )
     return tuple(texts_by_word)

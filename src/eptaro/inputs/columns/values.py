@@ -80,8 +80,8 @@ def read_numbers(array: pa.ChunkedArray, name: str, placed: RowOrigin) -> Column
     valid = None
     if array.null_count:
         valid = to_numpy(array.is_valid())
-    written = pa.types.is_string(kind) or pa.types.is_large_string(kind)
-    if pa.types.is_null(kind) or (written and array.null_count == len(array)):
+    is_text = pa.types.is_string(kind) or pa.types.is_large_string(kind)
+    if pa.types.is_null(kind) or (is_text and array.null_count == len(array)):
         return Column.of(name, "integer", np.zeros(len(array), np.int64), valid)
     if pa.types.is_integer(kind):
         try:
@@ -158,9 +158,9 @@ def _parse_long_numbers(
     row = pc.index(too_long, True).as_py()
     if row >= 0:
         text = texts[row].as_py()
-        shown = text if len(text) <= _SHOWN else f"{text[:_SHOWN]}... ({len(text):,} digits)"
+        excerpt = text if len(text) <= _SHOWN else f"{text[:_SHOWN]}... ({len(text):,} digits)"
         raise MeasureError(
-            f"{placed.describe_row(row)} of {name!r}: {shown} does not fit into 64 bits; write "
+            f"{placed.describe_row(row)} of {name!r}: {excerpt} does not fit into 64 bits; write "
             f"such numbers with an exponent, and they are floats"
         )
     if pc.any(pc.match_substring_regex(texts, "[eE]")).as_py() or (digits or 0) > _MOST_DIGITS:

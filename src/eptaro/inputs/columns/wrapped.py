@@ -115,8 +115,8 @@ class UnpivotedSource(SourceWrapper):
             numbers += self._wide
         elif value in wanted.names:
             others += self._wide
-        known = [wanted.date, *groups, *numbers, *others, *self._rest, *self._wide]
-        date = next(name for name in known if name not in own)
+        all_names = [wanted.date, *groups, *numbers, *others, *self._rest, *self._wide]
+        date = next(name for name in all_names if name not in own)
         for table in self.source.batches(ColumnRequest(date, groups, numbers, others)):
             yield self._long(table).select(wanted.names)
 
@@ -145,9 +145,9 @@ class UnpivotedSource(SourceWrapper):
 def _in_turn(columns: Sequence[pa.ChunkedArray]) -> pa.ChunkedArray:
     """Return the values of several columns row by row."""
     parts = [pa.table({"value": column}) for column in columns]
-    joined = pa.concat_tables(parts, promote_options="permissive")["value"]
+    in_one = pa.concat_tables(parts, promote_options="permissive")["value"]
     rows, count = len(columns[0]), len(columns)
-    return joined.take(pa.array(np.arange(rows * count).reshape(count, rows).T.ravel()))
+    return in_one.take(pa.array(np.arange(rows * count).reshape(count, rows).T.ravel()))
 
 
 def unpivot(source: Source, across: object) -> Source:
@@ -193,7 +193,7 @@ class NumberParsingSource(SourceWrapper):
 
     def batches(self, wanted: ColumnRequest) -> Iterator[pa.Table]:
         """Yield the wanted columns, numbers in text as numbers."""
-        self._blanked, done = {}, 0
+        self._blanked, rows_before = {}, 0
         others = [*wanted.others, *(n for n in wanted.numbers if n not in wanted.others)]
         plain = ColumnRequest(wanted.date, wanted.groups, [], others)
         self.settle(wanted.numbers)
@@ -201,9 +201,9 @@ class NumberParsingSource(SourceWrapper):
             columns = {name: table[name] for name in table.column_names}
             for name in wanted.numbers:
                 if is_text(columns[name].type):
-                    placed = RowOrigin(self, done)
-                    columns[name] = self.as_numbers(columns[name], placed, name)
-            done += table.num_rows
+                    origin = RowOrigin(self, rows_before)
+                    columns[name] = self.as_numbers(columns[name], origin, name)
+            rows_before += table.num_rows
             yield pa.table({name: columns[name] for name in wanted.names})
 
     def settle(self, names: list[str]) -> Mapping[str, tuple[NumberRules, str]]:

@@ -149,8 +149,8 @@ def read_timed_dates(table: pa.Table, date: str, rules: DateRules) -> ParsedDate
     """Return the days of a column, with times of day where rules name a column of these."""
     if rules.time is None:
         return read_dates(table[date], rules, date)
-    read = read_dates(table[date], replace(rules, day_starts="00:00"), date)
-    return add_clock(read, table[rules.time], rules, date)
+    parsed = read_dates(table[date], replace(rules, day_starts="00:00"), date)
+    return add_clock(parsed, table[rules.time], rules, date)
 
 
 def add_clock(

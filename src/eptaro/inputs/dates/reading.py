@@ -334,16 +334,16 @@ def _of_one_grain(
                 f"{spell_option('grain=', '--grain')}"
             )
         return parsed, GRAINS[grains_met[0]] if grains_met else None
-    wanted = GRAINS.index(rules.grain)
+    code_of_grain = GRAINS.index(rules.grain)
     days, reason = parsed.day.copy(), parsed.reason.copy()
     single = good[grains[good] == 0]
-    if wanted:
+    if code_of_grain:
         days[single], astray = standing_for(days[single], rules.grain)
         reason[single[astray]] = reason_for(rules.grain)
     for code in grains_met:
-        if code not in (0, wanted):
+        if code not in (0, code_of_grain):
             reason[good[grains[good] == code]] = f"is a {GRAINS[code]} (grain={rules.grain})"
-    micros = parsed.micros if not wanted else np.zeros_like(parsed.micros)
+    micros = parsed.micros if not code_of_grain else np.zeros_like(parsed.micros)
     return replace(parsed, day=days, reason=reason, micros=micros), rules.grain
 
 
@@ -401,11 +401,11 @@ def read_dates(column: pa.ChunkedArray, rules: DateRules, name: str = "the colum
     an offset without a zone to read it in; single bad rows are marked in the outcome.
     """
     if rules.week_in is not None:
-        read = read_dates(column, replace(rules, week_in=None), name)
-        return _counted_on(read, rules, name)
+        parsed = read_dates(column, replace(rules, week_in=None), name)
+        return _counted_on(parsed, rules, name)
     if rules.weeks is not None:
-        read = read_dates(column, replace(rules, weeks=None, grain="day"), name)
-        return in_periods(read, rules)
+        parsed = read_dates(column, replace(rules, weeks=None, grain="day"), name)
+        return in_periods(parsed, rules)
     if is_text(column.type):
         return from_text(column, rules, name)
     return in_periods(_read_typed(column, rules, name), rules)
@@ -420,11 +420,11 @@ def _counted_on(read: ParsedDates, rules: DateRules, name: str) -> ParsedDates:
     if read.grain is None:
         return read
     if read.grain not in WEEKS:
-        said = setting(DateRules, "weeks", "ending friday")
+        option = setting(DateRules, "weeks", "ending friday")
         raise DateError(
             f"{name!r} holds {plural_of(read.grain)}, and "
             f"{setting(DateRules, 'week_in', rules.week_in)} goes with weeks; say which they are, "
-            f"such as {said}"
+            f"such as {option}"
         )
     days, grain = straddling(read.days.astype(np.int64), read.grain, rules.week_in)
     return replace(read, days=days.astype(np.int32), grain=grain)
@@ -491,7 +491,7 @@ def settled_start(parts: Iterable[pa.ChunkedArray], rules: DateRules, name: str)
         return rules
     plain = replace(rules, day_starts="00:00")
     for part in parts:
-        read = read_dates(part, plain, name)
-        if read.times is not None and read.times.any():
+        parsed = read_dates(part, plain, name)
+        if parsed.times is not None and parsed.times.any():
             return rules
     return plain

@@ -40,8 +40,8 @@ def grain_of(parts: set[str], rules: DateRules) -> Grain:
     """Return the grain of what a form with these parts matches; see `forms`."""
     if "F" in parts:
         return rules.grain or "month"
-    named = {"m" if part == "b" else part for part in parts}
-    return next((grain for part, grain in _GRAIN_OF_PART.items() if part in named), "year")
+    present = {"m" if part == "b" else part for part in parts}
+    return next((grain for part, grain in _GRAIN_OF_PART.items() if part in present), "year")
 
 
 def month_at(part: NDArray[np.float64]) -> Ints:
@@ -91,10 +91,10 @@ def week_of(days: Days, weeks: Weeks) -> tuple[Grain, Ints, Flags]:
     ('week from Friday', [-6, -5], [False, True])
     """
     side, _, day = weeks.partition(" ")
-    named = WEEKDAYS.index(day)
+    weekday_number = WEEKDAYS.index(day)
     ends = side == "ending"
     wide: Ints = days.astype(np.int64)
-    return WEEKS[(named + ends) % 7], wide - 6 * ends, weekday(wide) != named
+    return WEEKS[(weekday_number + ends) % 7], wide - 6 * ends, weekday(wide) != weekday_number
 
 
 def reason_for(grain: Grain) -> str:
@@ -268,8 +268,8 @@ def forms(rules: DateRules) -> Sequence[DatePattern]:
     patterns = [
         DatePattern(_order_pattern(order, worded=worded), example) for worded in (False, True)
     ]
-    said = _SAID[rules.grain or "day"]
-    return [*said, *patterns, *(PLAIN if order == "ymd" else (PLAIN[0], *PLAIN[2:]))]
+    own_patterns = _SAID[rules.grain or "day"]
+    return [*own_patterns, *patterns, *(PLAIN if order == "ymd" else (PLAIN[0], *PLAIN[2:]))]
 
 
 def _compile_pattern(text: str) -> str:
@@ -356,7 +356,7 @@ def parse_texts(texts: pa.Array, rules: DateRules) -> Parsed:
     offset, reason = np.full(size, NO_OFFSET), np.full(size, "", object)
     accepted = forms(rules)
     *rest, last = dict.fromkeys(form.shown for form in accepted if form.shown)
-    shown = f"{', '.join(rest)} or {last}" if rest else last
+    forms_accepted = f"{', '.join(rest)} or {last}" if rest else last
     trimmed = pc.utf8_trim_whitespace(texts)
     if _DECIMAL_YEAR in accepted:
         fractions = pc.match_substring_regex(trimmed, _DECIMAL_YEAR.pattern)
@@ -385,13 +385,13 @@ def parse_texts(texts: pa.Array, rules: DateRules) -> Parsed:
         if not len(unread):
             break
     untouched = unread[reason[unread] == ""]
-    reason[untouched] = f"is not written as {shown}"
+    reason[untouched] = f"is not written as {forms_accepted}"
     if accepted is PLAIN and len(untouched):
-        said = trimmed.take(pa.array(untouched))
+        untouched_texts = trimmed.take(pa.array(untouched))
         for hint in HINTS:
-            fits = pc.fill_null(pc.match_substring_regex(said, hint.pattern), False)
+            fits = pc.fill_null(pc.match_substring_regex(untouched_texts, hint.pattern), False)
             hit = untouched[fits.to_numpy(zero_copy_only=False)]
-            reason[hit] = f"is not written as {shown} ({hint})"
+            reason[hit] = f"is not written as {forms_accepted} ({hint})"
     return Parsed(day, micros, offset, reason, grain)
 
 
@@ -460,11 +460,13 @@ class _Parts:
         if "w" not in parts:
             return np.zeros(len(self.matched), bool)
         words = pc.utf8_lower(pc.fill_null(parts["w"], ""))
-        known = _weekday_words(self._locale)
-        named: Ints = np.array([known.get(word, -1) for word in words.to_pylist()], np.int64)
+        numbers = _weekday_words(self._locale)
+        named_weekday: Ints = np.array(
+            [numbers.get(word, -1) for word in words.to_pylist()], np.int64
+        )
         there = pc.not_equal(words, "").to_numpy(zero_copy_only=False)
-        self.matched &= ~there | (named >= 0)
-        flags: Flags = self.matched & self.exists & there & (named != weekday(self.day))
+        self.matched &= ~there | (named_weekday >= 0)
+        flags: Flags = self.matched & self.exists & there & (named_weekday != weekday(self.day))
         return flags
 
     def _differ(self, parts: dict[str, pa.Array], one: str, two: str) -> Flags:
@@ -520,9 +522,9 @@ def _minutes(text: str | None) -> int:
 
 def _month_numbers(words: pa.Array, locale: str) -> Ints:
     """Return 1 to 12 for month names, long or short, in English or the locale; else 0."""
-    known = pa.array([*_month_words(locale)])
+    month_words = pa.array([*_month_words(locale)])
     numbers = np.array([*_month_words(locale).values(), 0])
-    place = pc.index_in(pc.utf8_lower(pc.fill_null(words, "")), known)
+    place = pc.index_in(pc.utf8_lower(pc.fill_null(words, "")), month_words)
     months: Ints = numbers[pc.fill_null(place, -1).to_numpy(zero_copy_only=False)]
     return months
 
@@ -533,8 +535,8 @@ def month_in_digits(words: Sequence[str], locale: str) -> list[str]:
     >>> month_in_digits(["avril", "APR", "?"], "fr")
     ['4', '4', '?']
     """
-    known = _month_words(locale)
-    return [str(known.get(word.strip().rstrip(".").lower(), word)) for word in words]
+    numbers = _month_words(locale)
+    return [str(numbers.get(word.strip().rstrip(".").lower(), word)) for word in words]
 
 
 def _names(locale: str) -> list[Names]:

@@ -57,15 +57,15 @@ class ArrowFile(Source):
 
     def _pieces(self, file: Any) -> Iterator[pa.Table]:
         """Yield the file's batches, joined until they have about a million rows."""
-        counted = isinstance(file, ipc.RecordBatchFileReader)
-        several = map(file.get_batch, range(file.num_record_batches)) if counted else iter(file)
+        is_file = isinstance(file, ipc.RecordBatchFileReader)
+        several = map(file.get_batch, range(file.num_record_batches)) if is_file else iter(file)
         pending: list[pa.RecordBatch] = []
         rows = 0
-        for done, batch in enumerate(several, 1):
+        for batches_done, batch in enumerate(several, 1):
             pending.append(batch)
             rows += batch.num_rows
             if rows >= _BATCH:
-                self.share = done / file.num_record_batches if counted else None
+                self.share = batches_done / file.num_record_batches if is_file else None
                 yield plain_text(pa.Table.from_batches(pending))
                 pending, rows = [], 0
         if pending:

@@ -171,8 +171,8 @@ class CsvFile(Source):
         except InputError as error:
             if self._rules.header_row != 1 or (line := self._line_naming(wanted)) < 2:
                 raise
-            said = f"line {line} names it: use {setting(FileRules, 'header_row', line)}"
-            raise InputError(f"{error}; {said}") from None
+            cure = f"line {line} names it: use {setting(FileRules, 'header_row', line)}"
+            raise InputError(f"{error}; {cure}") from None
 
     def _line_naming(self, wanted: list[str]) -> int:
         """Return which of the first lines holds all of some names; 0 for none."""
@@ -235,7 +235,7 @@ class CsvFile(Source):
             decimal_point=self._rules.decimal,
         )
         parse = arrow_csv.ParseOptions(delimiter=self._delimiter, newlines_in_values=True)
-        read = arrow_csv.ReadOptions(
+        read_options = arrow_csv.ReadOptions(
             block_size=_BLOCK,
             encoding=self._encoding(),
             skip_rows=self._rules.lines_above,
@@ -244,7 +244,7 @@ class CsvFile(Source):
         try:
             with self._open() as raw, self._unpack(raw) as stream:
                 reader = arrow_csv.open_csv(
-                    stream, read_options=read, parse_options=parse, convert_options=convert
+                    stream, read_options=read_options, parse_options=parse, convert_options=convert
                 )
                 for number, batch in enumerate(reader):
                     if stream is not raw:

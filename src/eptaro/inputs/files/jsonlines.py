@@ -89,15 +89,15 @@ class JsonLines(Source):
         if text.count(b"\n{") < text.count(b"\n") or not text.startswith(b"{"):
             # The parser takes lines that are no objects amiss, to the end of the process.
             self._explain(text, rows, only=_NO_OBJECT)
-        buffer, read = pa.py_buffer(text), json.ReadOptions(block_size=_LINE)
+        buffer, read_options = pa.py_buffer(text), json.ReadOptions(block_size=_LINE)
         if schema is not None:
             try:
-                known = json.ParseOptions(explicit_schema=schema)
-                return json.read_json(pa.BufferReader(buffer), read, known)
+                with_schema = json.ParseOptions(explicit_schema=schema)
+                return json.read_json(pa.BufferReader(buffer), read_options, with_schema)
             except pa.ArrowInvalid:  # other kinds, or no JSON at all, an error below
                 pass
         try:
-            return json.read_json(pa.BufferReader(buffer), read)
+            return json.read_json(pa.BufferReader(buffer), read_options)
         except pa.ArrowInvalid:
             self._explain(text, rows)
             raise

@@ -51,11 +51,11 @@ def _fitting(place: StoragePath, rules: FileRules) -> list[Source]:
     plain = next(at for at, part in enumerate(parts) if any(mark in part for mark in _MARKS))
     start = "/".join(parts[:plain])
     name = place.name[: len(place.name) - len(place.path) + len(start)]
-    wanted = parts[plain:]
+    patterns = parts[plain:]
     sources = []
     for file in StoragePath(place.system, start, name).within():
         inside = file.inside.split("/")
-        if len(inside) == len(wanted) and all(map(fnmatchcase, inside, wanted)):
+        if len(inside) == len(patterns) and all(map(fnmatchcase, inside, patterns)):
             sources.append(_open_place(file.place, rules))
     if not sources:
         raise InputError(f"{place}: no file fits this pattern")

@@ -39,13 +39,13 @@ def prune_row_groups(
     skipped = {}
     for number in range(file.num_row_groups):
         group = file.metadata.row_group(number)
-        known = _statistics_of(group, {*names, date})
-        day = known.get(date)
+        stats = _statistics_of(group, {*names, date})
+        day = stats.get(date)
         if day is None or day.some_blank:
             continue
         if not isinstance(day.least, dt.date) or not isinstance(day.most, dt.date):
             continue
-        if not may_match(where, same | {name: known[name] for name in names if name in known}):
+        if not may_match(where, same | {name: stats[name] for name in names if name in stats}):
             ends = ordinal(str(day.least)), ordinal(str(day.most))
             skipped[number] = SkippedRows(group.num_rows, *ends)
     return skipped
@@ -127,7 +127,7 @@ class ParquetFile(Source):
             for name in dict.fromkeys([*wanted.groups, *wanted.others])
             if name in own and pa.types.is_string(schema.field(name).type)
         ]
-        done = 0
+        rows_before = 0
         with self._open(coded) as file:
             unread = (
                 {} if where is None else prune_row_groups(file, where, wanted.date, self._stated)
@@ -135,8 +135,8 @@ class ParquetFile(Source):
             if unread:  # a wrong condition is an error for no rows as well
                 yield self._add_stated(schema.empty_table().select(own)).select(wanted.names)
             for piece in _pieces(file, own, self._groups, unread):
-                done += piece.rows if isinstance(piece, SkippedRows) else piece.num_rows
-                self.share = done / max(rows, 1)
+                rows_before += piece.rows if isinstance(piece, SkippedRows) else piece.num_rows
+                self.share = rows_before / max(rows, 1)
                 if isinstance(piece, SkippedRows):
                     yield piece
                 else:

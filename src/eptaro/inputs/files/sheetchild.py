@@ -70,12 +70,12 @@ def without_value(path: str, sheet: str) -> dict[int, str]:
                 for letter in re.sub(r"[^A-Z]", "", name):
                     column = (column + 1) * 26 + ord(letter) - ord("A")
                 if cell.get("t") == "e":
-                    shown = "" if value is None else f" ({value.text})"
-                    messages.setdefault(column, f"cell {name} holds an error{shown}")
+                    text = "" if value is None else f" ({value.text})"
+                    messages.setdefault(column, f"cell {name} holds an error{text}")
                 elif formula is not None and _is_empty(cell, value):
-                    said = f"the formula in cell {name} has no stored result; open the "
-                    said += "workbook in the program that made it, and save it there"
-                    messages.setdefault(column, said)
+                    message = f"the formula in cell {name} has no stored result; open the "
+                    message += "workbook in the program that made it, and save it there"
+                    messages.setdefault(column, message)
         return messages
 
 

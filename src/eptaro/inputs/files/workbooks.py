@@ -53,18 +53,18 @@ def _read_apart(path: Path, sheet: str) -> dict[str, Any]:
     seconds = _PATIENCE + path.stat().st_size / _PER_SECOND
     command = [sys.executable, "-P", sheetchild.__file__, str(path), sheet, str(_MEMORY)]
     try:
-        done = subprocess.run(command, capture_output=True, timeout=seconds, check=False)
+        process = subprocess.run(command, capture_output=True, timeout=seconds, check=False)
     except subprocess.TimeoutExpired:
         raise InputError(
             f"{path}: cannot be read: its reader did not end within {seconds:.0f} seconds"
         ) from None
-    if done.returncode or not done.stdout:
-        last = done.stderr.decode(errors="replace").strip().splitlines()[-1:] or ["no word"]
+    if process.returncode or not process.stdout:
+        last = process.stderr.decode(errors="replace").strip().splitlines()[-1:] or ["no word"]
         raise InputError(
             f"{path}: cannot be read: its reader stopped ({last[0]}); the file is damaged, or has "
             f"more cells than {_MEMORY >> 30} GiB hold"
         )
-    reply: dict[str, Any] = pickle.loads(done.stdout)
+    reply: dict[str, Any] = pickle.loads(process.stdout)
     return reply
 
 

@@ -154,25 +154,26 @@ def read_manifest(folder: StoragePath) -> Manifest:
 def manifest_of(text: bytes, name: str) -> Manifest:
     """Return the manifest that is in a file."""
     with damage(name, "manifest"):
-        said = json.loads(text)
-        digest = said.pop("digest", None)
-        if said["book"] != "eptaro" or said["layout"] != LAYOUT:
-            raise InputError(f"{name}: is of layout {said['layout']}; this reads {LAYOUT}")
-        if digest != _digest(said):
+        fields_read = json.loads(text)
+        digest = fields_read.pop("digest", None)
+        if fields_read["book"] != "eptaro" or fields_read["layout"] != LAYOUT:
+            raise InputError(f"{name}: is of layout {fields_read['layout']}; this reads {LAYOUT}")
+        if digest != _digest(fields_read):
             raise InputError(
                 f"{name}: is damaged: it does not hold what was written; an earlier one is in "
                 f"manifests/"
             )
-        del said["book"], said["layout"]
-        for file in said["files"]:
+        del fields_read["book"], fields_read["layout"]
+        for file in fields_read["files"]:
             if file["path"] and not SHARD_FILE.fullmatch(file["path"]):
                 raise InputError(f"{name}: names {file['path']!r}, which is no file of a shard")
-        said["files"] = tuple(FileEntry(**file) for file in said["files"])
-        said["changes"] = tuple(
-            Commit(**change | {"files": tuple(change["files"])}) for change in said["changes"]
+        fields_read["files"] = tuple(FileEntry(**file) for file in fields_read["files"])
+        fields_read["changes"] = tuple(
+            Commit(**change | {"files": tuple(change["files"])})
+            for change in fields_read["changes"]
         )
-        said["planes"] = tuple((what, column) for what, column in said["planes"])
-        manifest = Manifest(**said)
+        fields_read["planes"] = tuple((what, column) for what, column in fields_read["planes"])
+        manifest = Manifest(**fields_read)
         _check(manifest)
         return manifest
 

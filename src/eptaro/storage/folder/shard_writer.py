@@ -64,12 +64,12 @@ def _number_groups(shard: ShardFiles, new: Folded) -> tuple[Ints, int, pa.Table 
         return np.zeros(1, np.int64), 1, None
     before = shard.count if shard.groups else 0
     combiner = GroupEncoder(shard.manifest.by)
-    known = combiner.number(shard.groups) if before else None
+    numbers = combiner.number(shard.groups) if before else None
     met = combiner.number(new.groups.coded)
     assert met is not None
     target = np.full(len(combiner), -1, np.int64)
-    if known is not None:
-        target[known] = np.arange(before)
+    if numbers is not None:
+        target[numbers] = np.arange(before)
     fresh = np.flatnonzero(target[met] < 0)
     target[met[fresh]] = before + np.arange(len(fresh))
     if not len(fresh):
@@ -151,9 +151,9 @@ def year_of(day: int) -> int:
 
 
 def _write_cells(shard: ShardFiles, name: int, cells: CellTable) -> FileEntry:
-    shown = f"{name}" if name < 10_000 else f"{name // 100}-{name % 100:02d}"
+    month = f"{name}" if name < 10_000 else f"{name // 100}-{name % 100:02d}"
     days = cells.days
-    file = write_file(shard.folder, shard.shard, shown, shard.token, cells.write)
+    file = write_file(shard.folder, shard.shard, month, shard.token, cells.write)
     first, last = (str(as_date(int(day))) for day in (days.min(), days.max()))
     return FileEntry(
         *("cells", shard.shard, file.path, len(cells), file.size, first, last), digest=file.digest

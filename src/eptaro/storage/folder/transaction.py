@@ -100,7 +100,7 @@ def clear(folder: StoragePath, manifest: Manifest | None) -> None:
     begun = next((file.changed for file in files if file.inside == _CHANGING), 0.0)
     if folder.local is None and begun > time.time() - GRACE:
         return
-    named = set() if manifest is None else {file.path for file in manifest.files}
+    paths_named = set() if manifest is None else {file.path for file in manifest.files}
     for file in files:
         beside = _BESIDE.fullmatch(file.inside)
         inside = file.inside
@@ -109,7 +109,7 @@ def clear(folder: StoragePath, manifest: Manifest | None) -> None:
                 continue
             inside = f"{beside[1]}/{beside[2]}" if beside[1] else beside[2]
         match = SHARD_FILE.fullmatch(inside)
-        ours = match is not None and match[1] == token and inside not in named
+        ours = match is not None and match[1] == token and inside not in paths_named
         if ours or (beside is not None and (inside in (NAME, _CHANGING) or _OLD.fullmatch(inside))):
             file.place.delete()
     if begun_once:
@@ -119,9 +119,9 @@ def clear(folder: StoragePath, manifest: Manifest | None) -> None:
 def _token(folder: StoragePath) -> str | None:
     """Return the token of the change that was under way, None where that cannot be read."""
     with suppress(ValueError, KeyError, TypeError, InputError):
-        said = json.loads((folder / _CHANGING).read())
-        if said["book"] == "eptaro" and TOKEN.fullmatch(said["token"]):
-            return str(said["token"])
+        fields_read = json.loads((folder / _CHANGING).read())
+        if fields_read["book"] == "eptaro" and TOKEN.fullmatch(fields_read["token"]):
+            return str(fields_read["token"])
     return None
 
 
@@ -139,7 +139,7 @@ def remove_old_manifests(
 ) -> None:
     """Take away manifests of before that nobody reads by any more, and what they alone name."""
     until = time.time() - (GRACE if grace is None else grace)
-    named = {file.path for file in manifest.files}
+    paths_named = {file.path for file in manifest.files}
     files = {file.inside: file for file in folder.within() if _is_ours(folder, file)}
     old = [file for inside, file in files.items() if _OLD.fullmatch(inside)]
     gone, unused = list[Found](), set[str]()
@@ -150,8 +150,8 @@ def remove_old_manifests(
                 gone.append(file)
                 unused |= paths
             else:
-                named |= paths
-    for path in sorted(unused - named):
+                paths_named |= paths
+    for path in sorted(unused - paths_named):
         if path in files:
             files[path].place.delete()
     for file in gone:
@@ -294,13 +294,13 @@ def _begin(
     """Return a change that can be made; raises `InputError` for one that cannot."""
     if out is not None:
         check_within(metadata.days, out, metadata.source)
-    token, read = new_token(), reading or {}
+    token, settings = new_token(), reading or {}
     if before is None:
         about = {**about_rows(metadata), **options_about(options_given.settle(metadata), metadata)}
         plane_keys = tuple((plane.what, plane.column) for plane in planes)
         empty = Manifest(0, "", shards, 0, about, plane_keys)
         newest = year_of(metadata.cells.axis.last_day)
-        return Transaction(folder, empty, about, metadata, read, out, newest, token)
+        return Transaction(folder, empty, about, metadata, settings, out, newest, token)
     stored = before.metadata()
     _check_alike(folder, before, options_given, metadata, shards)
     check_planes((Plane(*plane) for plane in before.planes), planes)  # type: ignore[arg-type]
@@ -312,7 +312,7 @@ def _begin(
     both = replace(both, groups=metadata.groups)
     about = {**before.about, **about_rows(both), **options_about(options, both)}
     last = max(metadata.cells.axis.last_day, stored.cells.axis.last_day)
-    return Transaction(folder, before, about, metadata, read, out, year_of(last), token)
+    return Transaction(folder, before, about, metadata, settings, out, year_of(last), token)
 
 
 def _check_alike(
@@ -362,8 +362,8 @@ def _options_of_both(
     if declared is not None and asked_by_group(declared) is not None:
         declared, more = None, None
     if (declared is None or declared in PERIODS) and more in (None, declared):
-        joined = replace(own, workdays=workdays, span=None, coverage=declared).settle(both)
-        span = joined.span
+        merged = replace(own, workdays=workdays, span=None, coverage=declared).settle(both)
+        span = merged.span
         if declared is not own.coverage:
             assert span is not None
             span = widen_coverage(asked_by_group(own.coverage), span)

@@ -124,9 +124,9 @@ class Effects:
         """Return mean of the kind times difference in number; decimals in whole units."""
         sums = [self._sum(measure, kind, side, places) for side in self._sides]
         now, prior = (counts[kind] for counts in self._counts)
-        known = prior > 0
-        total = np.where(known, sums[1], sums[0])
-        days = np.maximum(np.where(known, prior, now), 1)
+        has_prior = prior > 0
+        total = np.where(has_prior, sums[1], sums[0])
+        days = np.maximum(np.where(has_prior, prior, now), 1)
         if not places:
             return np.asarray(total * (now - prior) / days)
         doubled = 2 * total * (now - prior) + days  # rounds to the nearest unit, halves up

@@ -75,11 +75,11 @@ def _measures(now: Store, before: Store, query: Restated) -> list[Measure]:
     """Return the measures that are compared: those of the question, or all that both have."""
     if query.measures is not None:
         now, before = now.measuring(query.measures), before.measuring(query.measures)
-    known = {measure.name: measure for measure in before.about.measures}
-    measures = [m for m in now.about.measures if known.get(m.name) == m]
+    before_by_name = {measure.name: measure for measure in before.about.measures}
+    measures = [m for m in now.about.measures if before_by_name.get(m.name) == m]
     if not measures:
-        named = ", ".join(f"{m.name} = {m.formula}" for m in now.about.measures)
-        raise QuestionError(f"the earlier book has none of the measures of this one: {named}")
+        formulas = ", ".join(f"{m.name} = {m.formula}" for m in now.about.measures)
+        raise QuestionError(f"the earlier book has none of the measures of this one: {formulas}")
     view = now.view()
     numbers = [measure for measure in measures if not view.picks_texts(measure)]
     if not numbers:
@@ -125,8 +125,8 @@ def _changed_rows(table: Result, measures: list[Measure], query: Restated, days:
     places = np.flatnonzero(differs)
     result = Result(columns, meta, lineage).take(places)
     periods = {str(label) for label in table.column("period").to_list()}
-    said = _sentence(result, measures[0], query, days, len(periods))
-    return Result(result.columns, result.meta | {"headline": said}, result.answer)
+    sentence = _sentence(result, measures[0], query, days, len(periods))
+    return Result(result.columns, result.meta | {"headline": sentence}, result.answer)
 
 
 def _sentence(found: Result, measure: Measure, query: Restated, days: Span, periods: int) -> str:
@@ -135,15 +135,15 @@ def _sentence(found: Result, measure: Measure, query: Restated, days: Span, peri
     of = f"of {count_noun(periods, query.per)} up to {days.last}"
     if not changed:
         return f"Nothing has changed in any {of}."
-    said = f"{len(changed):,} {of} {'has' if len(changed) == 1 else 'have'} changed."
+    sentence = f"{len(changed):,} {of} {'has' if len(changed) == 1 else 'have'} changed."
     column: Column = found.column(f"{measure.name}_change")
     sizes = np.abs(np.nan_to_num(column.numbers()))
     if not sizes.any():
-        return said
+        return sentence
     at = int(sizes.argmax())
     by = found.answer.by if found.answer is not None else ()
     row = found.take(np.array([at]))
     where = ", ".join(text for name in (*by, "period") if (text := shown(row.column(name))[0]))
     amount = shown(row.column(column.name))[0]
     sign = "" if amount.startswith("-") else "+"
-    return f"{said} The largest change of {measure.name}: {sign}{amount}, {where}."
+    return f"{sentence} The largest change of {measure.name}: {sign}{amount}, {where}."

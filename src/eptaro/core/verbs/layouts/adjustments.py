@@ -100,11 +100,11 @@ def ask_with_adjustments(
     out, with a note. Questions that name the column of adjustment periods see it as any other.
     """
     names = book.groups.names
-    others, wanted = values_apart(query.only, names)
+    others, values_by_name = values_apart(query.only, names)
     by = group_names(query.by)
     if by == [EVERY]:
         by = book.by
-    if ADJUSTMENT in by or ADJUSTMENT in wanted:
+    if ADJUSTMENT in by or ADJUSTMENT in values_by_name:
         return ask(query)
     query = replace(query, by=by)
     whole = not months_only and _whole_years(book, query)
@@ -112,10 +112,10 @@ def ask_with_adjustments(
         return ask(query)
     if whole and isinstance(query, Compare) and query.per == "year" and _of_years(query):
         return ask(query)
-    months = replace(query, only=[*others, {**wanted, ADJUSTMENT: [NO_ADJUSTMENT]}])
+    months = replace(query, only=[*others, {**values_by_name, ADJUSTMENT: [NO_ADJUSTMENT]}])
     adjusted: dict[str, int] = {}
     for span in others or [None]:  # several are set side by side
-        parts = [part for part in (span, wanted) if part]
+        parts = [part for part in (span, values_by_name) if part]
         for period, count in _postings(ask, book, replace(query, only=parts or None)).items():
             adjusted[period] = adjusted.get(period, 0) + count
     plain = whole and len(others) < 2 and isinstance(query, Recap) and _is_plain(query)
@@ -126,8 +126,8 @@ def ask_with_adjustments(
         table = ask(months)
     except QuestionError:
         if adjusted and not book.rows - sum(adjusted.values()):
-            said = f"there is nothing but {_in_words(adjusted)}: ask for years, which have them"
-            raise QuestionError(said) from None
+            message = f"there is nothing but {_in_words(adjusted)}: ask for years, which have them"
+            raise QuestionError(message) from None
         raise
     if adjusted:
         table.meta["adjustments"] = _in_words(adjusted)
@@ -197,9 +197,9 @@ def _with_rows(ask: Ask, query: Recap, months: Recap, periods: Sequence[str]) ->
     except QuestionError:  # there may be none but adjustments
         if not periods:
             raise
-    others, wanted = values_apart(query.only, [*group_names(query.by), ADJUSTMENT])
+    others, values_by_name = values_apart(query.only, [*group_names(query.by), ADJUSTMENT])
     if periods:
-        only = [*others, {**wanted, ADJUSTMENT: [*periods]}]
+        only = [*others, {**values_by_name, ADJUSTMENT: [*periods]}]
         own = replace(query, per="year", subtotals=(), totals=False, sort=None, only=only)
         own = replace(own, by=[*group_names(query.by), ADJUSTMENT])
         tables.append(("adjustment", _periods_of(ask, own)))
@@ -214,19 +214,19 @@ def _with_rows(ask: Ask, query: Recap, months: Recap, periods: Sequence[str]) ->
 
 def _periods_of(ask: Ask, query: Recap) -> Result:
     """Return the rows of adjustment periods that have postings, named after their years."""
-    counted = ask(replace(query, measures="n=count()")).column("n")
-    table = ask(query).take(np.flatnonzero(counted.data > 0))
+    row_counts = ask(replace(query, measures="n=count()")).column("n")
+    table = ask(query).take(np.flatnonzero(row_counts.data > 0))
     label, numbers = table.column("period"), table.column(ADJUSTMENT).to_list()
     texts = (label.face.texts if label.face is not None else None) or {}
-    keys, shown = list[str](), list[str]()
+    keys, texts_shown = list[str](), list[str]()
     for year, number in zip(label.to_list(), numbers, strict=True):
         keys.append(f"{year}-X{str(number).zfill(2)}")  # which sorts after the months
-        shown.append(f"{texts.get(str(year), year)} P{number}")
-    face = with_texts(label.face or PERIOD, zip(keys, shown, strict=True))
-    named = coded_once(
+        texts_shown.append(f"{texts.get(str(year), year)} P{number}")
+    face = with_texts(label.face or PERIOD, zip(keys, texts_shown, strict=True))
+    labels = coded_once(
         Column.text("period", np.array(keys, str), description=label.description, face=face)
     )
-    columns = [named if name == "period" else table.column(name) for name in table.names]
+    columns = [labels if name == "period" else table.column(name) for name in table.names]
     return Result([c for c in columns if c.name != ADJUSTMENT], table.meta, table.answer)
 
 

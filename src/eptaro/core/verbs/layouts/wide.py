@@ -59,8 +59,8 @@ def set_across(query: Any, ask: Callable[[Any], Result]) -> Result:
     own = [c for c in each.columns if c.name not in answer.by]
     own = [c for c in own if c.name not in {column.name for column in head}]
     words = groups.columns(np.arange(groups.count))[0].to_list()
-    taken = {column.name for column in head} | {TOTAL}
-    titles = [title_of(answer.by[0], one, taken, blank=None in words) for one in words]
+    titles_taken = {column.name for column in head} | {TOTAL}
+    titles = [title_of(answer.by[0], one, titles_taken, blank=None in words) for one in words]
     columns, places = [*head], dict[str, tuple[int | None, str]]()
     for place, title in enumerate(titles):
         some = slice(place * count, (place + 1) * count)
@@ -170,11 +170,11 @@ def recap_across(view: View, rows: PeriodRows, query: Query, *, shares: bool) ->
     every, edge = view.global_value("names", GroupSet(view.groups)), _edge(view)
     blank = bool((every.groups.coded[view.groups.names[0]].codes < 0).any())
     head = [*rows.head(), rows.complete_of_all(edge)]
-    taken = {column.name for column in head} | {TOTAL}
+    titles_taken = {column.name for column in head} | {TOTAL}
     side = Side("days", rows.first, rows.last)
     numbers: dict[str, Number] = {}
     columns = [*head]
-    titles = [title_of(view.groups.names[0], word, taken, blank=blank) for word in heads]
+    titles = [title_of(view.groups.names[0], word, titles_taken, blank=blank) for word in heads]
     for source, place, title in [*((view, i, t) for i, t in enumerate(titles)), (edge, 0, TOTAL)]:
         group = np.full(len(rows), place)
         for measure in measures:

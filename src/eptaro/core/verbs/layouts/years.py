@@ -54,9 +54,9 @@ def across_years(facts: BookData, query: Recap) -> Result:
     cells = [_cell(year == one, number, down, (first, last, whole)) for one in years]
     if query.totals:
         of_years = spans_of(view, "year")[:3]
-        named = calendar.numbers(calendar.index_of(of_years[0], "year"), "year")[0]
+        year_numbers = calendar.numbers(calendar.index_of(of_years[0], "year"), "year")[0]
         cells = [
-            _with_total(cell, *(part[named == one] for part in of_years))
+            _with_total(cell, *(part[year_numbers == one] for part in of_years))
             for cell, one in zip(cells, years, strict=True)
         ]
     labels = [*_labels(calendar, per, down), *([TOTAL] if query.totals else [])]
@@ -121,13 +121,13 @@ def side_by_side(
         face = DisplayHint(down[0], Priority.KEY)
         words = Column.text(down[0], np.array(labels), place, description=down[1], face=face)
         columns.append(words)
-    known = [
+    comparable_parts = [
         cell.complete[place] & view.complete(cell.first[place], cell.last[place], group)
         for cell in cells
     ]
     there = [cell.exists[place] for cell in cells]
     every = np.logical_and.reduce(
-        [fine | ~is_one for fine, is_one in zip(known, there, strict=True)]
+        [fine | ~is_one for fine, is_one in zip(comparable_parts, there, strict=True)]
     )
     numbers: dict[str, Number] = {}
     several = len(view.facts.measures) > 1
@@ -149,7 +149,7 @@ def side_by_side(
         )
         columns += value_columns
         if len(value_columns) > 1 and value_columns[-1].kind not in NO_NUMBERS:
-            both = known[-1] & known[-2]
+            both = comparable_parts[-1] & comparable_parts[-2]
             changed = changes(value_columns[-1].name, value_columns[-1], value_columns[-2], both)[
                 1:
             ]
