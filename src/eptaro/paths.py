@@ -157,7 +157,7 @@ class StoragePath(Record):
                 self.system.delete_file(self.path)
 
     @contextmanager
-    def describe_errors(self, done: str) -> Iterator[None]:
+    def describe_errors(self, action: str) -> Iterator[None]:
         """Turn what a file system raises into `InputError` that names the place."""
         try:
             yield
@@ -166,7 +166,7 @@ class StoragePath(Record):
         except (OSError, ValueError) as error:
             if isinstance(error, InputError):
                 raise
-            raise InputError(f"{self.name}: cannot be {done}: {_error_text(error)}") from None
+            raise InputError(f"{self.name}: cannot be {action}: {_error_text(error)}") from None
 
 
 class Found(NamedTuple):

@@ -45,8 +45,8 @@ def log(message: str, *values: object) -> None:
 
 
 @contextmanager
-def log_time(what: str) -> Iterator[None]:
+def log_time(step: str) -> Iterator[None]:
     """Write to the log how long a step took."""
     start = time.perf_counter()
     yield
-    log("%s: %.3f s", what, time.perf_counter() - start)
+    log("%s: %.3f s", step, time.perf_counter() - start)

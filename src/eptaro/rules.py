@@ -191,17 +191,17 @@ _DIGITS = {*"0123456789"}
 Numbers: TypeAlias = 'NumberRules | Literal["strict", "infer"] | None'
 
 
-def number_rules(given: object) -> NumberRules | Literal["infer"] | None:
+def number_rules(rules: object) -> NumberRules | Literal["infer"] | None:
     """Return the rules given, `infer`, or None where only plain numbers are taken."""
-    if given is None or given == "strict":
+    if rules is None or rules == "strict":
         return None
-    if given == "infer":
+    if rules == "infer":
         return "infer"
-    if not isinstance(given, NumberRules):
+    if not isinstance(rules, NumberRules):
         raise MeasureError(
-            f"numbers={given!r} is neither strict, infer nor NumberRules(thousands=',')"
+            f"numbers={rules!r} is neither strict, infer nor NumberRules(thousands=',')"
         )
-    return given
+    return rules
 
 
 _SAID = re.compile(r"(.+?)(?:\s+as\s+([^,]+?)\s*,\s*([^,]+?))?\s*")
@@ -344,18 +344,18 @@ class Across(Record):
 _BRACES = re.compile(r"(.*)\{(\w+)\}(.*)")
 
 
-def across_of(given: object) -> Across | None:
+def across_of(across: object) -> Across | None:
     """Return what columns become rows, also of a text: `2019..2024 as year, fares`.
 
     >>> across_of("2019..2024 as year, fares").value
     'fares'
     """
-    if given is None or isinstance(given, Across):
-        return given
-    match = _SAID.fullmatch(given) if isinstance(given, str) else None
+    if across is None or isinstance(across, Across):
+        return across
+    match = _SAID.fullmatch(across) if isinstance(across, str) else None
     if match is None:
         raise InputError(
-            f"across={given!r} names no columns; write '2019..2024' or '2019..2024 as year, fares'"
+            f"across={across!r} names no columns; write '2019..2024' or '2019..2024 as year, fares'"
         )
     if match[2] is None:
         captured = _BRACES.fullmatch(match[1])
@@ -429,22 +429,23 @@ class Lookup:
 Lookups: TypeAlias = "Lookup | Mapping[str, str] | Sequence[Lookup] | None"
 
 
-def lookups_of(given: object) -> list[Lookup]:
+def lookups_of(lookups: object) -> list[Lookup]:
     """Return the lookups given: some, or a mapping of files to keys (`ship` or `ship=name`).
 
     >>> [one.key_of_table for one in lookups_of({"ships.csv": "ship=name"})]
     ['name']
     """
-    if given is None:
+    if lookups is None:
         return []
-    if isinstance(given, Lookup):
-        return [given]
-    if isinstance(given, Mapping):
-        return [_parse_key(table, key) for table, key in given.items()]
-    if isinstance(given, Sequence) and all(isinstance(one, Lookup) for one in given):
-        return list(given)
+    if isinstance(lookups, Lookup):
+        return [lookups]
+    if isinstance(lookups, Mapping):
+        return [_parse_key(table, key) for table, key in lookups.items()]
+    if isinstance(lookups, Sequence) and all(isinstance(one, Lookup) for one in lookups):
+        return list(lookups)
     raise InputError(
-        f"lookups={given!r} are none; write {{'ships.csv': 'ship'}}, or Lookup('ships.csv', 'ship')"
+        f"lookups={lookups!r} are none; write {{'ships.csv': 'ship'}}, or "
+        f"Lookup('ships.csv', 'ship')"
     )
 
 
@@ -679,9 +680,9 @@ class DateRules(Record):
             raise DateError(f"{' and '.join(ways)} contradict each other; give one")
 
 
-def date_rules(given: DateRules | None, zone: str | None = None) -> DateRules:
+def date_rules(own_rules: DateRules | None, zone: str | None = None) -> DateRules:
     """Return the rules given, or those that take only what is plain, in a zone if one is given."""
-    if given is not None and not isinstance(given, DateRules):
-        raise DateError(f"dates={given!r} is not a DateRules; write DateRules(order='dmy')")
-    rules = given or DateRules()
+    if own_rules is not None and not isinstance(own_rules, DateRules):
+        raise DateError(f"dates={own_rules!r} is not a DateRules; write DateRules(order='dmy')")
+    rules = own_rules or DateRules()
     return rules if zone is None else replace(rules, zone=zone)

@@ -135,8 +135,8 @@ class Table(Result):
         >>> import eptaro as ep
         >>> book = ep.Daybook({"on": ["2025-01-31"], "fare": [7]}, date="on",
         ...                   measures="revenue=sum(fare)")
-        >>> found = book.recap("month").trace(0, "revenue")
-        >>> found.agrees, found.rows, str(found.plain)
+        >>> trace = book.recap("month").trace(0, "revenue")
+        >>> trace.agrees, trace.rows, str(trace.plain)
         (True, (1,), '7')
         """
         if not isinstance(row, int | np.integer):
@@ -463,11 +463,11 @@ def _as_table(result: Result | None) -> Table | None:
 Arguments = ParamSpec("Arguments")
 
 
-def returns_table(made: Callable[Arguments, Result]) -> Callable[Arguments, Table]:
+def returns_table(function: Callable[Arguments, Result]) -> Callable[Arguments, Table]:
     """Return a function whose result comes as a table."""
 
-    @wraps(made)
+    @wraps(function)
     def way(*args: Arguments.args, **options: Arguments.kwargs) -> Table:
-        return Table.of(made(*args, **options))
+        return Table.of(function(*args, **options))
 
     return way

@@ -51,7 +51,7 @@ def redact(text: str) -> str:
     """
     if ":/" not in text:
         return text
-    return _ADDRESS.sub(lambda found: redact_url(found[0]), text)
+    return _ADDRESS.sub(lambda match: redact_url(match[0]), text)
 
 
 def without_secrets(text: str, address: str) -> str:

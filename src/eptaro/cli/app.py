@@ -70,8 +70,8 @@ class _Commands(click.Group):
             formatter.write_dl([(name, text) for name, (_, text) in _COMMANDS.items()])
 
 
-def _tell_version(context: click.Context, _: click.Parameter, wanted: bool) -> None:
-    if wanted:
+def _tell_version(context: click.Context, _: click.Parameter, flag: bool) -> None:
+    if flag:
         click.echo(f"eptaro, version {__version__}, kernel {kernel()}")
         context.exit()
 

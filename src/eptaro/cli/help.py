@@ -78,8 +78,8 @@ def option(
     return click.option(*names, cls=HeadedOption, heading=heading, rare=rare, **attributes)
 
 
-def _show_all(context: click.Context, _: click.Parameter, wanted: bool) -> None:
-    if wanted:
+def _show_all(context: click.Context, _: click.Parameter, flag: bool) -> None:
+    if flag:
         context.meta[_ALL] = True
         click.echo(context.get_help(), color=context.color)
         context.exit()

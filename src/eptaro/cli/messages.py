@@ -21,14 +21,14 @@ from eptaro.progress import LOGGER, watch
 _quiet: ContextVar[bool] = ContextVar("quiet", default=False)
 
 
-def _be_quiet(context: click.Context, _: click.Parameter, wanted: bool) -> None:
-    if wanted:
+def _be_quiet(context: click.Context, _: click.Parameter, flag: bool) -> None:
+    if flag:
         token = _quiet.set(True)
         context.call_on_close(lambda: _quiet.reset(token))
 
 
-def _show_log(context: click.Context, _: click.Parameter, wanted: bool) -> None:
-    if not wanted:
+def _show_log(context: click.Context, _: click.Parameter, flag: bool) -> None:
+    if not flag:
         return
     import logging
 

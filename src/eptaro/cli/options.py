@@ -89,18 +89,18 @@ def add_options(
     return add
 
 
-def take_options(kind: Any, given: dict[str, Any], names: Sequence[str] = ()) -> dict[str, Any]:
+def take_options(kind: Any, values: dict[str, Any], names: Sequence[str] = ()) -> dict[str, Any]:
     """Take what the options of a dataclass were given out of what a command was."""
     options = options_of(kind)
-    own = {name: given.pop(options[name].word) for name in names or options}
+    own = {name: values.pop(options[name].word) for name in names or options}
     return {n: _read(options[n], value) if value else value for n, value in own.items()}
 
 
-def given_options(given: Mapping[str, Any]) -> dict[str, Any]:
+def given_options(values: Mapping[str, Any]) -> dict[str, Any]:
     """Return the options that were given, of those without defaults."""
     return {
         name: value
-        for name, value in given.items()
+        for name, value in values.items()
         if value is not None and value is not False and value != ()
     }
 

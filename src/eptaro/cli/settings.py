@@ -150,17 +150,17 @@ class Settings(Record):
         data: DataOptions,
         reading: ReadingOptions,
         before: Sequence[str],
-        known: str | None,
+        known_by: str | None,
         since: str | None,
     ) -> Daybook:
-        """Return the book as it was: of files `before`, or of the rows `known` by a day."""
-        if bool(before) == bool(known):
+        """Return the book as it was: of files `before`, or of rows known by a day."""
+        if bool(before) == bool(known_by):
             raise click.UsageError("give --before FILE, or --known COLUMN with --since DATE")
-        if (known is None) != (since is None):
+        if (known_by is None) != (since is None):
             raise click.UsageError("--known COLUMN and --since DATE go together")
-        if known is None or since is None:
+        if known_by is None or since is None:
             return self.daybook(replace(data, files=tuple(before)), reading)
-        condition = f"{Name(known)} <= '{as_date(as_of_day(since))}'"
+        condition = f"{Name(known_by)} <= '{as_date(as_of_day(since))}'"
         if where := data.rows.get("where"):
             condition = f"({where}) and {condition}"
         return self.daybook(replace(data, rows={**data.rows, "where": condition}), reading)
@@ -402,13 +402,13 @@ class Settings(Record):
 _OF_BOOK = ("measures", "by", "where", "memory_limit")  # options that a book has its own of
 
 
-def _coverage(given: Any) -> Any:
+def _coverage(coverage: Any) -> Any:
     """Return a coverage, which may be a file."""
-    if not isinstance(given, str) or not given.lower().endswith(".csv"):
-        return given
+    if not isinstance(coverage, str) or not coverage.lower().endswith(".csv"):
+        return coverage
     from eptaro.inputs.goals_and_coverage import read_coverage
 
-    return read_coverage(given)
+    return read_coverage(coverage)
 
 
 def _check_of_book(book: Daybook, data: DataOptions, reading: ReadingOptions) -> None:
@@ -421,11 +421,11 @@ def _check_of_book(book: Daybook, data: DataOptions, reading: ReadingOptions) ->
         )
 
 
-def _lacking(files: list[str], names: list[str], written: FileRules) -> list[str]:
+def _lacking(files: list[str], names: list[str], file_rules: FileRules) -> list[str]:
     """Return which columns of a config's data set a file does not have that is named instead."""
     from eptaro.inputs.files.opening import open_files
 
-    columns = set(open_files(files, written).names())
+    columns = set(open_files(files, file_rules).names())
     return [name for name in names if name_of(name) == name and name not in {*columns, EVERY}]
 
 

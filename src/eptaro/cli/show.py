@@ -203,12 +203,12 @@ def _excerpt(table: Result, limit: int) -> tuple[Result, int]:
 
 
 def _below(
-    screen: Lines, table: Result, left: Sequence[TextColumn], room: int | None, *, answered: bool
+    screen: Lines, table: Result, rest: Sequence[TextColumn], room: int | None, *, answered: bool
 ) -> None:
     """Print why values are missing, what columns are, what was tied out, and the footer."""
     lines = [f'"-" in {reason}' for reason in why_blank(table)] if answered else []
-    if left:
-        names = ", ".join(dict.fromkeys(cell.title for cell in left))
+    if rest:
+        names = ", ".join(dict.fromkeys(cell.title for cell in rest))
         lines.append(f"not shown: {names}; --all-columns shows every column")
     for line in lines:
         screen.say(visible(line), room, "dim")

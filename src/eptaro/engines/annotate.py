@@ -57,8 +57,8 @@ def _number(take: Callable[[Ints], Ints]) -> Callable[[ParsedDates, Ints], pa.Ar
 
 
 def _edge(width: int, *, end: bool) -> Callable[[ParsedDates, Ints], pa.Array]:
-    def compute(read: ParsedDates, times: Ints) -> pa.Array:
-        start = read.days.astype(np.int64) * 86_400 * _SECOND + times // width * width
+    def compute(parsed: ParsedDates, times: Ints) -> pa.Array:
+        start = parsed.days.astype(np.int64) * 86_400 * _SECOND + times // width * width
         return pa.array(start + (width - 1 if end else 0)).cast(_STAMP)
 
     return compute
@@ -67,8 +67,8 @@ def _edge(width: int, *, end: bool) -> Callable[[ParsedDates, Ints], pa.Array]:
 def _years(width: int, first_year: int, *, end: bool) -> Callable[[ParsedDates, Ints], pa.Array]:
     """Return the first or last day of the civil decade or century."""
 
-    def compute(read: ParsedDates, times: Ints) -> pa.Array:
-        year = (civil(read.days)[0] - first_year) // width * width + first_year
+    def compute(parsed: ParsedDates, times: Ints) -> pa.Array:
+        year = (civil(parsed.days)[0] - first_year) // width * width + first_year
         months = (year + (width if end else 0) - 1970) * 12
         days = month_starts(months) - (1 if end else 0)
         return to_array(Column.of("", "date", days))
@@ -76,8 +76,8 @@ def _years(width: int, first_year: int, *, end: bool) -> Callable[[ParsedDates, 
     return compute
 
 
-def _offset_text(read: ParsedDates, times: Ints) -> pa.Array:
-    minutes = _offsets(read)
+def _offset_text(parsed: ParsedDates, times: Ints) -> pa.Array:
+    minutes = _offsets(parsed)
     texts = {
         m: f"{'-' if m < 0 else '+'}{abs(m) // 60:02d}:{abs(m) % 60:02d}"
         for m in np.unique(minutes).tolist()
@@ -85,12 +85,12 @@ def _offset_text(read: ParsedDates, times: Ints) -> pa.Array:
     return pa.array([texts[m] for m in minutes.tolist()])
 
 
-def _offsets(read: ParsedDates) -> Ints:
-    if read.offsets is None:
+def _offsets(parsed: ParsedDates) -> Ints:
+    if parsed.offsets is None:
         raise QuestionError(
             "the dates carry no UTC offset; leave utc_offset_minutes and utc_offset_text out"
         )
-    return read.offsets
+    return parsed.offsets
 
 
 TIME_PARTS: dict[str, TimePart] = {
@@ -261,14 +261,14 @@ class _Plan:
             rows += table.num_rows
             report_progress(rows, self._source.share)
 
-    def _annotate_table(self, table: pa.Table, done: int) -> pa.Table:
+    def _annotate_table(self, table: pa.Table, rows_before: int) -> pa.Table:
         parsed = read_timed_dates(table, self._date, self._rules)
         bad = parsed.bad
         if bad is not None and bad.any() and self._rules.bad_dates == "raise":
             row = int(np.flatnonzero(bad)[0])
             value = show_value(table[self._date][row])
             reason = "blank" if parsed.reasons is None else parsed.reasons[row]
-            number = self._source.row_number(done + row)
+            number = self._source.row_number(rows_before + row)
             where = f"{self._source.name}: row {number:,} of {self._date!r}"
             raise DateError(f"{where}: {value} {reason}")
         good = None if bad is None or not bad.any() else ~bad
@@ -286,18 +286,18 @@ class _Plan:
             table = table.append_column(name, array)
         return table
 
-    def _day_columns(self, read: ParsedDates, good: Flags | None) -> dict[str, pa.Array]:
-        if not self._of_day or not len(read.days):
-            return {name: pa.nulls(len(read.days)) for name in self._of_day}
-        good_days = read.days if good is None else read.days[good]
+    def _day_columns(self, parsed: ParsedDates, good: Flags | None) -> dict[str, pa.Array]:
+        if not self._of_day or not len(parsed.days):
+            return {name: pa.nulls(len(parsed.days)) for name in self._of_day}
+        good_days = parsed.days if good is None else parsed.days[good]
         lo, hi = (int(good_days.min()), int(good_days.max())) if len(good_days) else (0, 0)
-        grain = read.grain or "day"
+        grain = parsed.grain or "day"
         span = Span.of(lo, int(last_days(np.array([hi]), grain)[0]))
         worked = self._workdays(span) if callable(self._workdays) else self._workdays
         sheet = dimension(
             span.first, span.last, columns=self._of_day, workdays=worked, **self._options
         )
-        places = np.clip(read.days - lo, 0, hi - lo)
+        places = np.clip(parsed.days - lo, 0, hi - lo)
         if grain != "day":
             first = first_days(good_days, grain)
             self._check_grain(sheet, first - lo, last_days(good_days, grain) - lo, grain)

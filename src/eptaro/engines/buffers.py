@@ -151,5 +151,5 @@ def without_cells(folded: Folded) -> Folded:
         distinct={},
         reread=None,
         dated=folded.days_with_rows,
-        kept={},
+        cache={},
     )

@@ -106,27 +106,27 @@ class PartSpec(Record):
 
 
 def submit_parts(
-    cluster: Any, what: Any, options: FileOptions, part_rows: int, *, in_order: bool = True
+    cluster: Any, inputs: Any, options: FileOptions, part_rows: int, *, in_order: bool = True
 ) -> list[Any]:
     """Return what will be the parts of some input, each folded on a worker."""
     tasks: list[tuple[Any, Any]] = []
     spec, figures = replace(options.spec, settled=True), number_rules(options.numbers)
-    if hasattr(what, "to_delayed"):
+    if hasattr(inputs, "to_delayed"):
         if figures == "infer":
             raise MeasureError(
                 "numbers='infer' looks at a whole column, which a Dask frame does not allow; give "
                 "numbers=NumberRules(...)"
             )
-        names = list(what.columns)
+        names = list(inputs.columns)
         across = across_of(options.across)
         if across is not None:
             names = across.long_names(names, "the Dask frame")
         tables = load_lookups(options.lookups, spec.rules, names)
         how = PartSpec(spec, across, tables, figures, in_order=in_order)
-        frames = cluster.compute(list(what.to_delayed()), retries=RETRIES)
+        frames = cluster.compute(list(inputs.to_delayed()), retries=RETRIES)
         tasks += [(FrameOfPart(f"partition {i}"), frame) for i, frame in enumerate(frames)]
     else:
-        paths = [str(path) for path in ([what] if isinstance(what, str) else what)]
+        paths = [str(path) for path in ([inputs] if isinstance(inputs, str) else inputs)]
         source = open_files(paths, options.files)
         long = unpivot(source, options.across)
         if spec.date_column not in spec.formulas.columns:
@@ -182,7 +182,7 @@ def fold_part(part: Any, frame: Any, number: int, how: PartSpec) -> Folded:
     with worker_threads():
         folded = fold_source(how.source(source), how.spec, in_order=how.in_order)
     prints = frozenset(f"{one} part {number}" for one in folded.fingerprints)
-    return replace(folded, fingerprints=prints, reread=None, kept={})
+    return replace(folded, fingerprints=prints, reread=None, cache={})
 
 
 @contextmanager

@@ -64,14 +64,14 @@ def _words(name: str, texts: Sequence[str], description: str) -> Column:
     return Column.text(name, choices, codes, description=description)
 
 
-def look_for_gaps(present: Ints, found: Findings, group: str, grain: Grain = "day") -> None:
+def look_for_gaps(present: Ints, findings: Findings, group: str, grain: Grain = "day") -> None:
     """Report days and months without rows between the first and last day that has some; or the
     periods that dates represent.
     """
     if grain != "day":
         every = np.unique(first_days(np.arange(present[0], present[-1] + 1), grain))
         quiet = np.setdiff1d(every, first_days(present, grain))
-        _add_quiet(quiet, f"{plural_of(grain)} without rows", group, found, "%Y-%m-%d")
+        _add_quiet(quiet, f"{plural_of(grain)} without rows", group, findings, "%Y-%m-%d")
         return
     steps = np.diff(present) - 1
     missing = int(steps.sum())
@@ -79,17 +79,17 @@ def look_for_gaps(present: Ints, found: Findings, group: str, grain: Grain = "da
     if missing:
         at = int(np.argmax(steps))
         detail = f"longest {as_date(int(present[at]) + 1)}..{as_date(int(present[at + 1]) - 1)}"
-    found.add("days without rows", "", missing, detail, group)
+    findings.add("days without rows", "", missing, detail, group)
     months = np.unique(civil_months(present))
     quiet = np.setdiff1d(np.arange(months[0], months[-1] + 1), months)
-    _add_quiet(month_starts(quiet), "months without rows", group, found, "%Y-%m")
+    _add_quiet(month_starts(quiet), "months without rows", group, findings, "%Y-%m")
 
 
-def _add_quiet(first: Ints, subject: str, group: str, found: Findings, form: str) -> None:
+def _add_quiet(first: Ints, subject: str, group: str, findings: Findings, form: str) -> None:
     """Report how many periods there are, by their first days, and the first of them."""
     labels = ", ".join(f"{as_date(int(day)):{form}}" for day in first[:6])
     more = ", …" if len(first) > 6 else ""
-    found.add(subject, labels + more, len(first), "", group)
+    findings.add(subject, labels + more, len(first), "", group)
 
 
 def look_per_group(
@@ -97,7 +97,7 @@ def look_per_group(
     groups: list[str],
     days: NDArray[np.int32],
     good: NDArray[np.bool_],
-    found: Findings,
+    findings: Findings,
     grain: Grain = "day",
 ) -> None:
     """Look for gaps in days and months of each group."""
@@ -121,8 +121,8 @@ def look_per_group(
     ):
         label = ", ".join("(blank)" if value is None else str(value) for value in values)
         own = day[start:stop]
-        found.add("dates", f"{as_date(int(own[0]))}..{as_date(int(own[-1]))}", count, "", label)
-        look_for_gaps(own, found, label, grain)
+        findings.add("dates", f"{as_date(int(own[0]))}..{as_date(int(own[-1]))}", count, "", label)
+        look_for_gaps(own, findings, label, grain)
 
 
 def _number_combinations(source: Source, names: list[str]) -> tuple[Ints, GroupEncoder]:
@@ -154,13 +154,13 @@ def _number_distinct(source: Source, names: list[str]) -> Ints:
     return numbers
 
 
-def look_for_duplicates(source: Source, keys: list[str], found: Findings, total: int) -> None:
+def look_for_duplicates(source: Source, keys: list[str], findings: Findings, total: int) -> None:
     """Look for whole rows, and for keys, that repeat."""
     for subject, names in (("duplicate rows", source.names()), ("duplicate keys", keys)):
         if not names:
             continue
         if total > _MOST_ROWS and names is not keys:
-            found.add(subject, "not looked at", detail=f"over {_MOST_ROWS:,} rows; name keys")
+            findings.add(subject, "not looked at", detail=f"over {_MOST_ROWS:,} rows; name keys")
             continue
         numbers = _number_distinct(source, list(dict.fromkeys(names)))
         _, firsts, counts = np.unique(numbers, return_index=True, return_counts=True)
@@ -171,4 +171,4 @@ def look_for_duplicates(source: Source, keys: list[str], found: Findings, total:
             second = np.flatnonzero(numbers == numbers[firsts[twice]])[1]
             detail = f"first in rows {firsts[twice] + 1:,} and {second + 1:,}"
         what = "" if names is not keys else ", ".join(keys)
-        found.add(subject, what, extra, detail)
+        findings.add(subject, what, extra, detail)

@@ -196,7 +196,7 @@ def _inspect_source(
     return findings.table({"verb": "inspect", "source": opened.name, "headline": text})
 
 
-def _look_for_times(opened: Source, date: str, rules: DateRules, found: Findings) -> None:
+def _look_for_times(opened: Source, date: str, rules: DateRules, findings: Findings) -> None:
     """Add what the column of times of day holds, or which column could be one."""
     if rules.time is None:
         first = next(opened.whole(), None)
@@ -204,15 +204,15 @@ def _look_for_times(opened: Source, date: str, rules: DateRules, found: Findings
         for name in names:
             if first is not None and holds_clock(first[name]):
                 cure = setting(DateRules, "time", name)
-                found.add("times of day", name, detail=f"{cure} reads them with the dates")
+                findings.add("times of day", name, detail=f"{cure} reads them with the dates")
         return
     column = opened.column(rules.time)
     clock = read_clock(column, rules, rules.time)
     good = ~clock.blank & ~clock.bad
-    found.add("times of day", rules.time, int(np.count_nonzero(good)))
+    findings.add("times of day", rules.time, int(np.count_nonzero(good)))
     for row in np.flatnonzero(clock.bad)[:_FEW].tolist():
         number = opened.row_number(row)
-        found.add("unreadable time", show_value(column[row]), detail=f"row {number:,}")
+        findings.add("unreadable time", show_value(column[row]), detail=f"row {number:,}")
 
 
 def _calculated_dates(
@@ -244,27 +244,27 @@ def _summarise(rows: int, days: NDArray[np.int32], grain: Grain) -> str:
     return f"{count_noun(rows, 'row')} from {as_date(int(days.min()))} to {last}{blank}."
 
 
-def _tell_columns(looks: Suggestion, found: Findings) -> None:
+def _tell_columns(looks: Suggestion, findings: Findings) -> None:
     """Report what every column seems to hold, why, and how many blanks it has."""
     words = {"sum": "numbers to add up", "groups": "category", "key": "", "flag": "", "mean": ""}
     if looks.sampled:
-        found.add("sample", "", looks.rows, "the first rows, by which columns are described")
+        findings.add("sample", "", looks.rows, "the first rows, by which columns are described")
     for look in looks.looks:
         blanks = f", {look.blanks:,} blank" if look.blanks else ""
         word, why = words.get(look.kind, look.kind), f": {look.why}"
         if look.kind == "sum":
             why = look.why.removeprefix("amounts")
         detail = f"{word}{why}{blanks}" if word else f"{look.why}{blanks}"
-        found.add("column", look.name, looks.rows - look.blanks, detail)
+        findings.add("column", look.name, looks.rows - look.blanks, detail)
 
 
 def _next(
-    looks: Suggestion | None, date: str, source: Source, files: FileRules | None, found: Findings
+    looks: Suggestion | None, date: str, source: Source, files: FileRules | None, findings: Findings
 ) -> None:
     """Report a command that works as printed."""
     if looks is None or not Path(source.name).is_file():
         return
-    found.add("next", detail=looks.command(source.name, date, files))
+    findings.add("next", detail=looks.command(source.name, date, files))
 
 
 def _grain_note(grain: Grain) -> str:
@@ -273,19 +273,19 @@ def _grain_note(grain: Grain) -> str:
 
 
 def _unreadable(
-    column: pa.ChunkedArray, bad: Any, reasons: Any, source: Source, found: Findings
+    column: pa.ChunkedArray, bad: Any, reasons: Any, source: Source, findings: Findings
 ) -> None:
     if bad is None:
-        found.add("unreadable dates", "", 0)
+        findings.add("unreadable dates", "", 0)
         return
     blank = bad & (reasons == "blank")
-    found.add("blank dates", "", int(blank.sum()), _first_row(blank, source))
-    found.add("unreadable dates", "", int((bad & ~blank).sum()))
+    findings.add("blank dates", "", int(blank.sum()), _first_row(blank, source))
+    findings.add("unreadable dates", "", int((bad & ~blank).sum()))
     for reason in sorted(set(reasons[bad & ~blank].tolist())):
         hit = bad & (reasons == reason)
         row = int(np.flatnonzero(hit)[0])
         detail = f"first in row {source.row_number(row):,}: {show_value(column[row])}"
-        found.add("unreadable because", reason, int(hit.sum()), detail)
+        findings.add("unreadable because", reason, int(hit.sum()), detail)
 
 
 def _first_row(hit: NDArray[np.bool_], source: Source) -> str:
@@ -304,12 +304,12 @@ def count_days(days: NDArray[np.int32]) -> tuple[Ints, Ints]:
     return there + least, counts[there]
 
 
-def _plausible(present: Ints, counts: Ints, found: Findings) -> None:
+def _plausible(present: Ints, counts: Ints, findings: Findings) -> None:
     rows = int(counts.sum())
     for text in _SENTINELS:
         count = int(counts[present == ordinal(text)].sum())
         if count > 2 * rows / len(present):
-            found.add(
+            findings.add(
                 "perhaps no date",
                 text,
                 count,
@@ -317,7 +317,7 @@ def _plausible(present: Ints, counts: Ints, found: Findings) -> None:
             )
     far = (present < ordinal("1900-01-01")) | (present > ordinal(dt.date.today()) + 3653)
     if far.any():
-        found.add(
+        findings.add(
             "implausible dates",
             f"such as {as_date(int(present[far][0]))}",
             int(counts[far].sum()),

@@ -36,11 +36,11 @@ def check_engine(engine: str) -> None:
         raise QuestionError(unknown("engine", engine, get_args(Engine)))
 
 
-def source_of(given: Any, options: ReadOptions) -> Source:
+def source_of(frame: Any, options: ReadOptions) -> Source:
     """Return a source, a file by its path, or a frame as a source: its columns across as rows,
     with the columns of lookups, and its numbers read under rules.
     """
-    source = opened_source(given)
+    source = opened_source(frame)
     if options.across is not None:
         from eptaro.inputs.columns.wrapped import unpivot
 
@@ -57,9 +57,9 @@ def source_of(given: Any, options: ReadOptions) -> Source:
     return source
 
 
-def fold_table(given: Any, options: ReadOptions) -> Folded:
+def fold_table(frame: Any, options: ReadOptions) -> Folded:
     """Return the cells of a source, or of a frame, or of a mapping of arrays."""
-    return fold_source(source_of(given, options), options.spec)
+    return fold_source(source_of(frame, options), options.spec)
 
 
 def fold_source(source: Source, spec: FoldSpec, *, in_order: bool = True) -> Folded:

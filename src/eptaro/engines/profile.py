@@ -24,7 +24,7 @@ from eptaro.rules import DateRules
 
 
 def decided_rules(
-    column: pa.ChunkedArray, rules: DateRules, name: str, found: Findings
+    column: pa.ChunkedArray, rules: DateRules, name: str, findings: Findings
 ) -> tuple[DateRules, list[str]]:
     """Return rules that read most of the column, and the options that say so."""
     is_decided = rules.order or rules.formats or rules.serials or rules.unix
@@ -38,12 +38,12 @@ def decided_rules(
         orders_seen = Evidence.of(column)
         days, months = len(orders_seen.day_first), len(orders_seen.month_first)
         if min(days, months) * 20 > max(days, months) or not days + months:
-            found.add("order of dates", "undecided", detail=str(error))
+            findings.add("order of dates", "undecided", detail=str(error))
             return replace(rules, order=None), ["--order dmy|mdy"]
         decided = replace(rules, order="dmy" if days > months else "mdy")
         evidence = f"{days:,} distinct values can only be day first, {months:,} only month first"
     if _share(column, decided) > _share(column, replace(rules, order=None)):
-        found.add("order of dates", decided.order or "", detail=evidence)
+        findings.add("order of dates", decided.order or "", detail=evidence)
         return decided, [f"--order {decided.order}"]
     return replace(rules, order=None), []
 
@@ -194,15 +194,17 @@ def _describe_rules(rules: DateRules, grain: Grain) -> str:
 _TOLD = ("order", "grain", "unix", "serials", "zone", "pivot", "locale", "bad_dates")
 
 
-def _dates(column: pa.ChunkedArray, name: str, given: DateRules) -> tuple[DateRules, Grain] | None:
+def _dates(
+    column: pa.ChunkedArray, name: str, base_rules: DateRules
+) -> tuple[DateRules, Grain] | None:
     """Return rules that read nearly all of a column as dates, and their grain; or None."""
     kind = column.type
     if pa.types.is_boolean(kind) or column.null_count == len(column):
         return None
     if pa.types.is_temporal(kind) and not pa.types.is_duration(kind):
-        return _enough(column, replace(given, zone=given.zone or _zone(column)))
+        return _enough(column, replace(base_rules, zone=base_rules.zone or _zone(column)))
     words = words_in(name)
-    for rules in [given, *_candidates(column, words, given)]:
+    for rules in [base_rules, *_candidates(column, words, base_rules)]:
         if not _may_be(column, rules):
             continue
         decided, _ = decided_rules(column, rules, name, Findings())
@@ -232,9 +234,9 @@ def _may_be(column: pa.ChunkedArray, rules: DateRules) -> bool:
     return bool(1000_01_01 <= ends["min"] <= ends["max"] <= 9999_12_31)
 
 
-def _candidates(column: pa.ChunkedArray, words: set[str], given: DateRules) -> list[DateRules]:
+def _candidates(column: pa.ChunkedArray, words: set[str], rules: DateRules) -> list[DateRules]:
     """Return rules to try on values that are no dates without one, by name and size."""
-    if given.order or given.formats or given.serials or given.unix or given.grain:
+    if rules.order or rules.formats or rules.serials or rules.unix or rules.grain:
         return []
     sample = column.drop_null().slice(0, 200).cast(pa.string()).to_pylist()
     texts = [text.strip() for text in sample if text.strip()]
@@ -244,22 +246,22 @@ def _candidates(column: pa.ChunkedArray, words: set[str], given: DateRules) -> l
         return bool(texts) and all(re.fullmatch(pattern, text) for text in texts)
 
     if words & {"year", "yr", "jahr", "fy"} and all_are(r"(1[5-9]|2[01])\d\d(\.0)?"):
-        candidates.append(replace(given, grain="year"))
+        candidates.append(replace(rules, grain="year"))
     if all_are(r"(19|20)\d\d(0[1-9]|1[0-2])") or all_are(r"(0?[1-9]|1[0-2])[./-](19|20)\d\d"):
-        candidates.append(replace(given, grain="month"))
+        candidates.append(replace(rules, grain="month"))
     if all_are(r"(19|20)\d\d/(0[1-9]|1[0-2])"):
-        candidates.append(replace(given, grain="month"))
+        candidates.append(replace(rules, grain="month"))
     if words & {"time", "timestamp", "ts", "unix", "epoch", "created", "date", "at"}:
         if all_are(r"1\d{9}(\.0)?"):
-            candidates.append(replace(given, unix="s", zone=given.zone or "UTC"))
+            candidates.append(replace(rules, unix="s", zone=rules.zone or "UTC"))
         if all_are(r"1\d{12}"):
-            candidates.append(replace(given, unix="ms", zone=given.zone or "UTC"))
+            candidates.append(replace(rules, unix="ms", zone=rules.zone or "UTC"))
     if words & {"date", "day"} and all_are(r"[2-5]\d{4}(\.\d+)?"):
-        candidates.append(replace(given, serials="1900"))
-    if given.zone is None and any(re.search(r"\d(Z|[+-]\d\d:?\d\d)$", text) for text in texts):
-        candidates.append(replace(given, zone="UTC"))
-    if given.pivot is None and all_are(r"\d{1,2}\D\d{1,2}\D\d{2}(\D.*)?|\D+\d+,? \d{2}"):
-        candidates.append(replace(given, order="infer", pivot=_PIVOT))
+        candidates.append(replace(rules, serials="1900"))
+    if rules.zone is None and any(re.search(r"\d(Z|[+-]\d\d:?\d\d)$", text) for text in texts):
+        candidates.append(replace(rules, zone="UTC"))
+    if rules.pivot is None and all_are(r"\d{1,2}\D\d{1,2}\D\d{2}(\D.*)?|\D+\d+,? \d{2}"):
+        candidates.append(replace(rules, order="infer", pivot=_PIVOT))
     return candidates
 
 
@@ -284,13 +286,13 @@ def _enough(column: pa.ChunkedArray, rules: DateRules) -> tuple[DateRules, Grain
 _FEWEST = 3  # periods that must begin on the dates of a column before it is taken for these
 
 
-def _coarsest(rules: DateRules, read: ParsedDates) -> tuple[DateRules, Grain]:
+def _coarsest(rules: DateRules, parsed: ParsedDates) -> tuple[DateRules, Grain]:
     """Return the rules with the widest period that every date begins: a column in which all are
     the first of a month is of months, a quarter's of quarters.
     """
-    if rules.grain is not None or (read.grain or "day") != "day" or read.times is not None:
-        return rules, read.grain or "day"
-    days = np.unique(read.days if read.bad is None else read.days[~read.bad])
+    if rules.grain is not None or (parsed.grain or "day") != "day" or parsed.times is not None:
+        return rules, parsed.grain or "day"
+    days = np.unique(parsed.days if parsed.bad is None else parsed.days[~parsed.bad])
     if len(days) < _FEWEST:
         return rules, "day"
     wide: tuple[CivilGrain, ...] = ("year", "quarter", "month")

@@ -20,11 +20,11 @@ class SuggestedTable(Record):
     name: str
     files: list[str]
     date: str
-    found: Suggestion
+    suggestion: Suggestion
     written: Mapping[str, object]
 
 
-def name_of_table(file: str, taken: Sequence[str]) -> str:
+def name_of_table(file: str, names_taken: Sequence[str]) -> str:
     """Return a name for the data set of a file: a plain word that no other has.
 
     >>> name_of_table("2025 sales.csv", []), name_of_table("sales.csv", ["sales"])
@@ -33,7 +33,7 @@ def name_of_table(file: str, taken: Sequence[str]) -> str:
     word = re.sub(r"\W+", "_", Path(file).stem.split(".")[0]).strip("_").lower()
     word = re.sub(r"^[\d_]+", "", word) or "data"
     name, number = word, 1
-    while name in taken:
+    while name in names_taken:
         number += 1
         name = f"{word}{number}"
     return name
@@ -45,10 +45,10 @@ def shared_groups(tables: Sequence[SuggestedTable]) -> dict[str, dict[str, str]]
     """
     first, *others = tables
     names = {}
-    for name in first.found.groups:
+    for name in first.suggestion.groups:
         called = {first.name: name}
         for other in others:
-            twin = _twin(first.found, name, other.found)
+            twin = _twin(first.suggestion, name, other.suggestion)
             if twin is None:
                 break
             called[other.name] = twin
@@ -80,9 +80,9 @@ def set_text(tables: Sequence[SuggestedTable], year_starts: str | None) -> str:
     lines = head(year_starts)
     for table in tables:
         own = [called[table.name] for called in shared.values()]
-        by = own or table.found.groups[:1]
+        by = own or table.suggestion.groups[:1]
         key = f"data.{table.name}"
-        lines += table.found.part(key, table.files, table.date, by, calendar, table.written)
+        lines += table.suggestion.part(key, table.files, table.date, by, calendar, table.written)
         lines.append("")
     return "\n".join([*lines, *_together(tables, shared)]) + "\n"
 
@@ -105,12 +105,14 @@ def _together(
         lines.append(f"names = {{ {', '.join(parts)} }}   # whose values are mostly the same")
     if not shared:
         lines.append("# no group column is the same in all; they can be asked together without by")
-    one, two = (f"{table.name}.{_first_measure(table.found)}" for table in tables[:2])
+    one, two = (f"{table.name}.{_first_measure(table.suggestion)}" for table in tables[:2])
     example = toml_value(f"{one} / {two}")
     return [*lines, "", "[set.measures]", f"ratio = {example}   # change it to what you ask"]
 
 
-def _first_measure(found: Suggestion) -> str:
+def _first_measure(suggestion: Suggestion) -> str:
     """Return the first measure that adds up a column, or the count of rows."""
-    sums = [name for name, (formula, _) in found.measures().items() if formula.startswith("sum(")]
-    return sums[0] if sums else next(iter(found.measures()))
+    sums = [
+        name for name, (formula, _) in suggestion.measures().items() if formula.startswith("sum(")
+    ]
+    return sums[0] if sums else next(iter(suggestion.measures()))

@@ -69,9 +69,9 @@ class Suggestion:
         plain = {n: r for n, r in by_day.items() if n not in looks or not _is_guessed(looks[n])}
         return plain or by_day or date_rules
 
-    def _has_days(self, found: Iterable[str]) -> bool:
+    def _has_days(self, columns: Iterable[str]) -> bool:
         """Return whether one of some columns of dates holds days."""
-        return any(self.grain_of(name) == "day" for name in found)
+        return any(self.grain_of(name) == "day" for name in columns)
 
     def grain_of(self, date: str) -> Grain:
         """Return the periods that a column of dates, or a formula of one, represents."""
@@ -142,7 +142,7 @@ class Suggestion:
         files: list[str],
         date: str,
         year_starts: str | None = None,
-        written: Mapping[str, object] | None = None,
+        file_rules: Mapping[str, object] | None = None,
         where: str | None = None,
         numbers: Numbers = None,
     ) -> str:
@@ -150,7 +150,7 @@ class Suggestion:
         written where that is not the usual way.
         """
         name = "fiscal" if year_starts else "calendar"
-        part = self.part("data", files, date, self.groups[:1], name, written, where, numbers)
+        part = self.part("data", files, date, self.groups[:1], name, file_rules, where, numbers)
         return "\n".join([*head(year_starts), *part]) + "\n"
 
     def part(
@@ -160,7 +160,7 @@ class Suggestion:
         date: str,
         by: Sequence[str],
         calendar: str,
-        written: Mapping[str, object] | None = None,
+        file_rules: Mapping[str, object] | None = None,
         where: str | None = None,
         numbers: Numbers = None,
     ) -> list[str]:
@@ -196,7 +196,9 @@ class Suggestion:
             lines += ["", f"[{key}.numbers]"]
             lines += [f"{name} = {toml_value(v)}" for name, v in own_settings.items()]
         plain = asdict(FileRules())
-        unusual = {name: value for name, value in (written or {}).items() if value != plain[name]}
+        unusual = {
+            name: value for name, value in (file_rules or {}).items() if value != plain[name]
+        }
         if unusual:
             lines += ["", f"[{key}.written]"]
             lines += [f"{name} = {toml_value(v)}" for name, v in unusual.items()]
@@ -385,7 +387,7 @@ _MARKS = (",", ";", "\t", "|")
 _NUMBER = re.compile(r"[-+(]?[^\w\s]?\s*\d[\d.,' ]*%?\)?-?")
 
 
-def guess_file_rules(path: str, given: FileRules) -> tuple[FileRules, list[str]]:
+def guess_file_rules(path: str, file_rules: FileRules) -> tuple[FileRules, list[str]]:
     """Return rules for a text file, and what was seen, where its rules are not given.
 
     Files of other kinds, and addresses, keep their rules.
@@ -394,25 +396,25 @@ def guess_file_rules(path: str, given: FileRules) -> tuple[FileRules, list[str]]
     suffix = file.suffix.lower()
     texts = suffix in (".csv", ".tsv", ".txt", ".dat", ".asc", ".prn", "")
     if "://" in path or not file.is_file() or not texts:
-        return given, []
+        return file_rules, []
     with file.open("rb") as stream:
         start = stream.read(_PEEK)
-    rules, words = given, list[str]()
-    if given.like is None and suffix not in READERS:
+    rules, words = file_rules, list[str]()
+    if file_rules.like is None and suffix not in READERS:
         rules, words = replace(rules, like="csv"), [*words, "read as csv, whatever the ending"]
-    if given.encoding == usual.encoding and (encoding := _encoding(start)) != usual.encoding:
+    if file_rules.encoding == usual.encoding and (encoding := _encoding(start)) != usual.encoding:
         rules, words = replace(rules, encoding=encoding), [*words, f"the encoding is {encoding}"]
     lines = start.decode(rules.encoding, errors="replace").lstrip("\ufeff").splitlines()
     lines = lines[: -1 if len(start) == _PEEK else None][:_LINES]
-    usual_mark = usual_delimiter(given.decimal)
-    if given.delimiter == usual_mark and suffix != ".tsv":
+    usual_mark = usual_delimiter(file_rules.decimal)
+    if file_rules.delimiter == usual_mark and suffix != ".tsv":
         mark = _mark(lines)
-        if mark != usual_mark and mark != given.decimal:
+        if mark != usual_mark and mark != file_rules.decimal:
             rules, words = (
                 replace(rules, delimiter=mark),
                 [*words, f"fields are separated by {mark!r}"],
             )
-    if given.header_row == 1:
+    if file_rules.header_row == 1:
         tab = suffix == ".tsv" and rules.delimiter == ","
         row = _header(lines, "\t" if tab else rules.delimiter)
         if row > 1:

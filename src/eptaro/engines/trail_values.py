@@ -75,9 +75,9 @@ def trail_values(
 
     Examples
     --------
-    >>> found = trail_values({"km": [0, 1, 4], "t": [9, 7, 5]}, along="km", back=2,
+    >>> windows = trail_values({"km": [0, 1, 4], "t": [9, 7, 5]}, along="km", back=2,
     ...                      measures="t=sum(t)")
-    >>> found["t_trailing"].tolist()
+    >>> windows["t_trailing"].tolist()
     [9, 16, 5]
     """
     query = TrailValues(along, back, ahead, far_edge)

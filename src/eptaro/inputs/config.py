@@ -141,12 +141,12 @@ class Config:
     def _fill_environment(self, address: str) -> str:
         """Return an address with the values of environment variables, such as its password."""
 
-        def value(found: re.Match[str]) -> str:
-            if found[1] not in os.environ:
+        def value(match: re.Match[str]) -> str:
+            if match[1] not in os.environ:
                 raise InputError(
-                    f"{self.path}: data.files: the environment variable {found[1]} is not set"
+                    f"{self.path}: data.files: the environment variable {match[1]} is not set"
                 )
-            return quote(os.environ[found[1]], safe="")
+            return quote(os.environ[match[1]], safe="")
 
         return re.sub(r"\$\{(\w+)\}", value, address)
 

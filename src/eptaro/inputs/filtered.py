@@ -44,17 +44,17 @@ class FilteredSource(SourceWrapper):
         """How many rows did not meet the condition."""
         return sum(len(mask) - int(np.count_nonzero(mask)) for mask in self._masks)
 
-    def batches(self, wanted: ColumnRequest) -> Iterator[pa.Table]:
+    def batches(self, request: ColumnRequest) -> Iterator[pa.Table]:
         """Yield the wanted columns of rows that meet the condition."""
         formulas = self._formulas
-        there = {wanted.date, *wanted.groups, *wanted.others}
+        there = {request.date, *request.groups, *request.others}
         numeric = [n for n, kind in (formulas.kinds or {}).items() if kind is Kind.NUMBER]
-        numbers = [*wanted.numbers, *(name for name in numeric if name not in there)]
+        numbers = [*request.numbers, *(name for name in numeric if name not in there)]
         timed = [] if self._rules.time is None else [self._rules.time]
-        others = [*wanted.others, *(n for n in (*formulas.names, *timed) if n not in numbers)]
-        more = ColumnRequest(wanted.date, wanted.groups, numbers, others)
+        others = [*request.others, *(n for n in (*formulas.names, *timed) if n not in numbers)]
+        more = ColumnRequest(request.date, request.groups, numbers, others)
         for table in self._keep_rows(self.source.batches(more)):
-            yield table.select(wanted.names)
+            yield table.select(request.names)
 
     def whole(self) -> Iterator[pa.Table]:
         """Yield all columns of rows that meet the condition."""

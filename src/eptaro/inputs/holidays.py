@@ -100,7 +100,7 @@ def _easter(year: int, *, orthodox: bool) -> dt.date:
     return day
 
 
-def _observed_day(day: dt.date, how: str, off: set[int], taken: set[dt.date]) -> dt.date:
+def _observed_day(day: dt.date, how: str, off: set[int], days_taken: set[dt.date]) -> dt.date:
     """Return the workday on which a weekend holiday is kept."""
     if how == "nearest":
         for distance in range(1, 7):
@@ -110,7 +110,7 @@ def _observed_day(day: dt.date, how: str, off: set[int], taken: set[dt.date]) ->
                 near = day + dt.timedelta(step)
                 if near.weekday() not in off:
                     return near
-    while day.weekday() in off or day in taken:
+    while day.weekday() in off or day in days_taken:
         day += dt.timedelta(1)
     return day
 
@@ -199,8 +199,8 @@ class HolidaySet(Holidays):
 
     Examples
     --------
-    >>> found = HolidaySet([Holiday(dt.date(2025, 5, 14), "Landfall Day")])
-    >>> len(found), found.kinds
+    >>> holidays = HolidaySet([Holiday(dt.date(2025, 5, 14), "Landfall Day")])
+    >>> len(holidays), holidays.kinds
     (1, ('public',))
     """
 
@@ -409,12 +409,12 @@ def read_holidays(path: Path, first_year: int, last_year: int) -> HolidaySet:
 _COUNTRY = re.compile(r"([A-Z]{2,3})(?:-([A-Z0-9]{1,3}))?")
 
 
-def find_holidays(named: str, first_year: int, last_year: int) -> HolidaySet:
+def find_holidays(source: str, first_year: int, last_year: int) -> HolidaySet:
     """Return the holidays of a file, or of a country or a part of one, written as `PT` or `CA-ON`.
 
     Raises `InputError` for a file that is missing, `CalendarError` for an unknown country.
     """
-    country = _COUNTRY.fullmatch(named)
-    if country is None or Path(named).exists():
-        return read_holidays(Path(named), first_year, last_year)
+    country = _COUNTRY.fullmatch(source)
+    if country is None or Path(source).exists():
+        return read_holidays(Path(source), first_year, last_year)
     return HolidaySet.from_country(country[1], first_year, last_year, subdivision=country[2])

@@ -120,17 +120,17 @@ class Source(ABC):
         """Return the names of all columns."""
 
     @abstractmethod
-    def batches(self, wanted: ColumnRequest) -> Iterator[pa.Table]:
+    def batches(self, request: ColumnRequest) -> Iterator[pa.Table]:
         """Yield the wanted columns, some rows at a time.
 
         Raises `InputError` when one is missing or the input cannot be read.
         """
 
-    def pieces(self, wanted: ColumnRequest, where: Node) -> Iterator[pa.Table | SkippedRows]:
+    def pieces(self, request: ColumnRequest, where: Node) -> Iterator[pa.Table | SkippedRows]:
         """Yield the wanted columns, but for rows of which it is known that none meets a condition
         and that all have a day.
         """
-        return self.batches(wanted)
+        return self.batches(request)
 
     @abstractmethod
     def whole(self) -> Iterator[pa.Table]:
@@ -144,7 +144,7 @@ class Source(ABC):
         """Return whether rules read all of a column's different texts as numbers."""
         return False
 
-    def as_numbers(self, column: pa.ChunkedArray, placed: Any, name: str) -> pa.ChunkedArray:
+    def as_numbers(self, column: pa.ChunkedArray, origin: Any, name: str) -> pa.ChunkedArray:
         """Return a column of text as numbers, as far as these are plain; the reader of numbers says
         which is none.
         """
@@ -180,11 +180,11 @@ class Source(ABC):
         """Return what distinguishes this input from others, to notice rows added twice."""
 
 
-def check_columns(wanted: Iterable[str], present: Iterable[str], source: str) -> None:
+def check_columns(required: Iterable[str], present: Iterable[str], source: str) -> None:
     """Raise `InputError` for the first wanted column that is missing or there twice."""
     names = list(present)
     counts = Counter(names)
-    for name in wanted:
+    for name in required:
         if name not in counts:
             raise InputError(f"{source}: {unknown('column', name, names)}{_hint(names)}")
         if counts[name] > 1:
@@ -248,15 +248,15 @@ class FrameSource(Source):
         """Return the names of all columns."""
         return list(self._table.column_names) if self._names is None else list(self._names)
 
-    def batches(self, wanted: ColumnRequest) -> Iterator[pa.Table]:
+    def batches(self, request: ColumnRequest) -> Iterator[pa.Table]:
         """Yield the wanted columns at once."""
-        check_columns(wanted.names, self.names(), self.name)
-        for name in wanted.names:
+        check_columns(request.names, self.names(), self.name)
+        for name in request.names:
             if name in self._unusable:
                 reason = self._unusable[name]
                 raise InputError(f"{self.name}: column {name!r} cannot be used: {reason}")
         if self._table.num_rows:
-            yield self._table.select(wanted.names)
+            yield self._table.select(request.names)
 
     def whole(self) -> Iterator[pa.Table]:
         """Yield the frame."""
@@ -328,38 +328,42 @@ def _plain_text(table: pa.Table) -> pa.Table:
     return table
 
 
-def _as_columns(given: Any) -> Any:
+def _as_columns(rows: Any) -> Any:
     """Return what has columns of what is given: a list of dicts, a lazy frame, a pandas Series, or
     a pandas frame whose index holds values.
 
     A Series and its index are called as they call themselves, otherwise `value` and `date`.
     """
-    if isinstance(given, list) and given and all(isinstance(row, Mapping) for row in given):
-        names = dict.fromkeys(name for row in given for name in row)
-        return {name: [row.get(name) for row in given] for name in names}
-    if hasattr(given, "collect_schema") and hasattr(given, "collect"):
-        return given.collect()
-    if hasattr(given, "iloc") and hasattr(given, "index"):
-        return _of_pandas(given)
-    return given
+    if isinstance(rows, list) and rows and all(isinstance(row, Mapping) for row in rows):
+        names = dict.fromkeys(name for row in rows for name in row)
+        return {name: [row.get(name) for row in rows] for name in names}
+    if hasattr(rows, "collect_schema") and hasattr(rows, "collect"):
+        return rows.collect()
+    if hasattr(rows, "iloc") and hasattr(rows, "index"):
+        return _of_pandas(rows)
+    return rows
 
 
-def _of_pandas(given: Any) -> Any:
+def _of_pandas(pandas_frame: Any) -> Any:
     """Return a pandas frame with its index as a column where that has a name or holds dates, and
     its periods as texts such as 2025-01 and 2025Q1, which say what they are.
     """
-    if not hasattr(given, "columns"):
-        frame = given.rename_axis(given.index.name or "date")
-        return _of_pandas(frame.to_frame(str(given.name or "value")))
-    index = given.index
+    if not hasattr(pandas_frame, "columns"):
+        frame = pandas_frame.rename_axis(pandas_frame.index.name or "date")
+        return _of_pandas(frame.to_frame(str(pandas_frame.name or "value")))
+    index = pandas_frame.index
     dated = type(index).__name__ in ("DatetimeIndex", "PeriodIndex")
-    if dated and index.name is None and "date" not in given.columns:
-        given = given.rename_axis("date")
-    index_names = [name for name in given.index.names if name is not None]
-    if index_names and not {*index_names} & {*given.columns}:
-        given = given.reset_index()
-    periods = [name for name, kind in given.dtypes.items() if "period" in str(kind)]
-    return given.assign(**{name: given[name].astype(str) for name in periods}) if periods else given
+    if dated and index.name is None and "date" not in pandas_frame.columns:
+        pandas_frame = pandas_frame.rename_axis("date")
+    index_names = [name for name in pandas_frame.index.names if name is not None]
+    if index_names and not {*index_names} & {*pandas_frame.columns}:
+        pandas_frame = pandas_frame.reset_index()
+    periods = [name for name, kind in pandas_frame.dtypes.items() if "period" in str(kind)]
+    return (
+        pandas_frame.assign(**{name: pandas_frame[name].astype(str) for name in periods})
+        if periods
+        else pandas_frame
+    )
 
 
 def _usual(values: Any) -> Any:
@@ -410,13 +414,13 @@ class ManyFiles(Source):
         """Return the names of the first file's columns."""
         return self.parts[0].names()
 
-    def batches(self, wanted: ColumnRequest) -> Iterator[pa.Table]:
+    def batches(self, request: ColumnRequest) -> Iterator[pa.Table]:
         """Yield the wanted columns of every file."""
-        return self._in_turn(part.batches(wanted) for part in self.parts)
+        return self._in_turn(part.batches(request) for part in self.parts)
 
-    def pieces(self, wanted: ColumnRequest, where: Node) -> Iterator[pa.Table | SkippedRows]:
+    def pieces(self, request: ColumnRequest, where: Node) -> Iterator[pa.Table | SkippedRows]:
         """Yield the wanted columns of every file, but for rows that a file knows not to count."""
-        return self._in_turn(part.pieces(wanted, where) for part in self.parts)
+        return self._in_turn(part.pieces(request, where) for part in self.parts)
 
     def _in_turn(self, of_parts: Iterable[Iterator[Item]]) -> Iterator[Item]:
         for number, (part, pieces) in enumerate(zip(self.parts, of_parts, strict=True)):

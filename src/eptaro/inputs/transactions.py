@@ -188,7 +188,7 @@ class Transactions:
         """The columns of the input whose numbers are measured."""
         return [name for name in self._numbers if name not in self._formulas.columns]
 
-    def _as_it_is(self, table: pa.Table, name: str, placed: RowOrigin) -> pa.ChunkedArray:
+    def _as_it_is(self, table: pa.Table, name: str, origin: RowOrigin) -> pa.ChunkedArray:
         """Return a column of the input; one that holds numbers as those, though it was read as text
         for others.
         """
@@ -196,7 +196,7 @@ class Transactions:
         source = self._source
         number = name in self._measured_columns or self._kinds.get(name) is Kind.NUMBER
         if number and source.undecided and is_text(column.type):
-            return source.as_numbers(column, placed, name)
+            return source.as_numbers(column, origin, name)
         return column
 
     def _pieces(self) -> Iterator[pa.Table | SkippedRows]:
@@ -317,10 +317,10 @@ class Transactions:
         )
         return parsed_by_name[self._date], groups, filled | values | texts, distinct
 
-    def _dates(self, table: pa.Table, made: FormulaColumns) -> ParsedDates:
+    def _dates(self, table: pa.Table, formula_columns: FormulaColumns) -> ParsedDates:
         try:
             if self._date in self._formulas.columns:
-                parsed = made.dates(self._date)
+                parsed = formula_columns.dates(self._date)
                 if self._rules.time is not None:
                     parsed = add_clock(parsed, table[self._rules.time], self._rules, self._date)
             else:
@@ -342,10 +342,10 @@ class Transactions:
         return parsed
 
     def _reject(
-        self, table: pa.Table, read: ParsedDates, values: dict[str, Column], places: Ints | None
+        self, table: pa.Table, parsed: ParsedDates, values: dict[str, Column], places: Ints | None
     ) -> None:
-        assert read.bad is not None and read.reasons is not None
-        rows = np.flatnonzero(read.bad)
+        assert parsed.bad is not None and parsed.reasons is not None
+        rows = np.flatnonzero(parsed.bad)
         formula = self._formulas.columns.get(self._date)
         names = [self._date] if formula is None else formula.names
         there = table.select(names).take(pa.array(rows))
@@ -354,10 +354,10 @@ class Transactions:
         for row, number, *parts in zip(rows.tolist(), numbers, *texts, strict=True):
             text = ", ".join(part or "" for part in parts)
             words = self._source.row_number(number)
-            self._rejected.append((words, text, str(read.reasons[row])))
+            self._rejected.append((words, text, str(parsed.reasons[row])))
         for column in self._summed:
             missed = [
-                v for v in values[column].take(read.bad).to_list() if v is not None and v == v
+                v for v in values[column].take(parsed.bad).to_list() if v is not None and v == v
             ]
             if missed:
                 total = sum(missed)

@@ -67,7 +67,7 @@ class Workbook:
             raise OSError(str(error)) from None
 
 
-def sheet_name(title: str, taken: set[str]) -> str:
+def sheet_name(title: str, names_taken: set[str]) -> str:
     """Return a legal name for a sheet: at most 31 letters, none of []:*?/\\, used once.
 
     >>> sheet_name("a/b: [c]", set()), sheet_name("Fenholm", {"fenholm"})
@@ -76,7 +76,7 @@ def sheet_name(title: str, taken: set[str]) -> str:
     clean = re.sub(r"[\[\]:*?/\\\x00-\x1f]", "-", title).strip().strip("'")[:31].strip()
     clean = "sheet" if not clean or clean.lower() == "history" else clean
     name, number = clean, 2
-    while name.lower() in taken:
+    while name.lower() in names_taken:
         tail = f" {number}"
         name, number = f"{clean[: 31 - len(tail)]}{tail}", number + 1
     return name

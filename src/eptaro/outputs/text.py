@@ -194,4 +194,4 @@ def _escape_markdown(text: str) -> str:
     \\[a\\](http\\://b) \\*c\\* d_e
     """
     flat = " ".join(text.splitlines()) if not text.isprintable() else text
-    return _MARKS.sub(lambda found: "&lt;" if found[0] == "<" else f"\\{found[0]}", flat)
+    return _MARKS.sub(lambda match: "&lt;" if match[0] == "<" else f"\\{match[0]}", flat)

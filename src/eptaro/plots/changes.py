@@ -119,19 +119,19 @@ def _directions(table: Result, page: Page, measures: Sequence[str]) -> tuple[Any
 
 
 def _sideways(
-    page: Page, axes: Any, column: Any, found: Changes, order: np.ndarray, words: Sequence[str]
+    page: Page, axes: Any, column: Any, changes: Changes, order: np.ndarray, words: Sequence[str]
 ) -> None:
     theme = page.theme
     axes.grid(visible=False)
     axes.grid(axis="x", color=theme.faint, lw=0.8)
-    values = found.change[order]
+    values = changes.change[order]
     for y, (at, value) in enumerate(zip(order.tolist(), values.tolist(), strict=True)):
         if value != value:
             continue
         (bar,) = axes.barh(
             [y], [value], color=theme.warm if column.is_worse(value) else theme.accent, height=0.72
         )
-        page.tip(bar, found.tip(at, column))
+        page.tip(bar, changes.tip(at, column))
         axes.annotate(
             format_change(column, value),
             (value, y),

@@ -139,13 +139,13 @@ def _printable_column(column: Column) -> Column:
     return replace(column, choices=np.array([*printable, ""], object)[:-1])
 
 
-def _measures(table: Result, named: str | None) -> list[str]:
+def _measures(table: Result, only: str | None) -> list[str]:
     """Return the measures to draw: the one that is named, or all that are numbers."""
     assert table.answer is not None
     names_known = table.answer.measures
-    if named is not None and named not in names_known:
-        raise QuestionError(unknown("measure", named, names_known))
-    names = [named] if named is not None else list(names_known)
+    if only is not None and only not in names_known:
+        raise QuestionError(unknown("measure", only, names_known))
+    names = [only] if only is not None else list(names_known)
     numbers = [name for name in names if not _is_text(table, name)]
     if not numbers:
         raise QuestionError(f"{', '.join(names)}: only numbers can be drawn")

@@ -132,12 +132,12 @@ class Page:
         """Write a text at a place in pixels."""
         return self.figure.text(x / self.width, y / self.height, visible(text), **style)
 
-    def _write_title(self, said: str) -> None:
+    def _write_title(self, words: str) -> None:
         """Write the first sentence, and as many more as a few lines hold: none is cut."""
         size = _TITLE if self.width >= 900 else 12.0
         letters = self._fits(size * 0.9)
         most = 2 if self.width >= 900 else 3
-        sentences = [part for part in said.replace(". ", ".\n").split("\n") if part]
+        sentences = [part for part in words.replace(". ", ".\n").split("\n") if part]
         fitting = sentences[:1]
         for one in sentences[1:]:
             if len(textwrap.wrap(" ".join([*fitting, one]), letters)) > most:

@@ -38,15 +38,17 @@ def shorten_distinctly(texts: Sequence[str], most: int) -> list[str]:
     for text, word in dict.fromkeys(zip(texts, short, strict=True)):
         alike.setdefault(word, []).append(text)
     words: dict[str, str] = {}
-    for word, found in alike.items():
-        same = _alike_to(found)
-        if len(found) == 1 or same < 2:
-            words |= dict.fromkeys(found, word)
+    for word, words_alike in alike.items():
+        same = _alike_to(words_alike)
+        if len(words_alike) == 1 or same < 2:
+            words |= dict.fromkeys(words_alike, word)
             continue
-        begin = max(found[0].rfind(mark, 0, same) + 1 for mark in " -_,")
+        begin = max(words_alike[0].rfind(mark, 0, same) + 1 for mark in " -_,")
         cut = begin if same - begin < most // 2 and begin > 1 else same
         words |= zip(
-            found, shorten_distinctly([f"…{text[cut:]}" for text in found], most), strict=True
+            words_alike,
+            shorten_distinctly([f"…{text[cut:]}" for text in words_alike], most),
+            strict=True,
         )
     counts: dict[str, int] = {}
     for text, word in words.items():  # two that end alike may begin unlike

@@ -142,26 +142,26 @@ def _group_rows(book: Store, period: Any, as_of: AsOf) -> Result:
 
 
 def _write_contents(
-    file: Workbook, page: Any, book: Store, named: list[tuple[_Sheet, Any]]
+    file: Workbook, page: Any, book: Store, pages: list[tuple[_Sheet, Any]]
 ) -> None:
     """Write the list of sheets with links, their days and their result."""
     bold = file.format(bold=True, font_size=14)
     soft = file.format(font_color="#6b727b")
     names = ", ".join(measure.name for measure in book.about.measures)
     page.write_string(0, 0, f"{names} of {book.about.source}", bold)
-    page.write_string(1, 0, footer(named[0][0].table) if named else "", soft)
-    lasts = [sheet.span.hi for sheet, _ in named]
-    titles = [sheet.title for sheet, _ in named]
+    page.write_string(1, 0, footer(pages[0][0].table) if pages else "", soft)
+    lasts = [sheet.span.hi for sheet, _ in pages]
+    titles = [sheet.title for sheet, _ in pages]
     columns = [
         Column.text("sheet", titles),
-        dates("first", np.array([sheet.span.lo for sheet, _ in named])),
+        dates("first", np.array([sheet.span.lo for sheet, _ in pages])),
         dates("last", np.array(lasts)),
     ]
-    columns += [_whole(measure, [sheet for sheet, _ in named]) for measure in book.about.measures]
+    columns += [_whole(measure, [sheet for sheet, _ in pages]) for measure in book.about.measures]
     table = Result(columns)
     after = write_cells(file, page, table, _TOP - 1, words=True)
     link = file.format(font_color="#1f5a7a", underline=1)
-    for row, (sheet, own) in enumerate(named, _TOP):
+    for row, (sheet, own) in enumerate(pages, _TOP):
         target = own.get_name().replace("'", "''")
         page.write_url(row, 0, f"internal:'{target}'!A1", link, string=sheet.title)
     _write_totals(file, page, book, table, _TOP, after)

@@ -83,9 +83,9 @@ def options_before(manifest: Manifest, measures: Sequence[Measure]) -> FileOptio
     )
 
 
-def _names(given: By) -> list[str]:
+def _names(names: By) -> list[str]:
     """Return names of columns, as they were given, in a list."""
-    return [] if given is None else [given] if isinstance(given, str) else list(given)
+    return [] if names is None else [names] if isinstance(names, str) else list(names)
 
 
 def _changed_rules(rules: Any) -> dict[str, Any]:
@@ -172,11 +172,11 @@ def _as_given(part: Folded) -> Folded:
     return part
 
 
-def shards_in(folder: StoragePath, wanted: int | None) -> int | None:
+def shards_in(folder: StoragePath, count: int | None) -> int | None:
     """Return how many shards a folder has, or is to have, where that is settled."""
     if (folder / NAME).is_file():
         return read_manifest(folder).shards
-    return wanted
+    return count
 
 
 def put_shards(

@@ -85,7 +85,7 @@ def _write_shards(client: Any, fold: ClusterFold, change: Transaction) -> dict[i
         client.submit(_write, part, *metadata, retries=RETRIES, pure=False)
         for part in fold.partitions
     ]
-    return {shard: one for found in client.gather(works) for shard, one in found.items()}
+    return {shard: one for rewritten in client.gather(works) for shard, one in rewritten.items()}
 
 
 def _write(
@@ -107,8 +107,8 @@ def _hold_shards(
     ]
     futures, files, groups = dict[int, Any](), list[FileEntry](), 0
     sizes = [client.submit(_sizes, part, retries=RETRIES, pure=False) for part in piece_lists]
-    for part, found in zip(piece_lists, client.gather(sizes), strict=True):
-        for shard, (count, cells, first, last) in found.items():
+    for part, sizes_by_shard in zip(piece_lists, client.gather(sizes), strict=True):
+        for shard, (count, cells, first, last) in sizes_by_shard.items():
             futures[shard] = client.submit(_one_of, part, shard, retries=RETRIES, pure=False)
             ends = str(as_date(first)), str(as_date(last))
             files.append(FileEntry("cells", shard, "", cells, 0, *ends))

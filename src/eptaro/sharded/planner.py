@@ -145,16 +145,16 @@ def finish_rows(
 
 
 def side_by_side(
-    found: Sequence[tuple[Result, PartialTotals]], every: PartialTotals | None, behind: NoLineage
+    answers: Sequence[tuple[Result, PartialTotals]], every: PartialTotals | None, behind: NoLineage
 ) -> Result:
     """Return the cross-tabs of some groups each as one, the groups in natural order; each has the
     totals of all at its end.
     """
     assert every is not None
-    head = found[0][0]
+    head = answers[0][0]
     first = head.names.index(head.meta["heads"][0])
     blocks: dict[int, list[AnyColumn]] = {}
-    for table, mine in found:
+    for table, mine in answers:
         groups = _name_groups(mine).groups
         columns = table.lazy_columns[first:]
         width = len(columns) // (groups.count + 1)
@@ -162,9 +162,9 @@ def side_by_side(
             blocks[place] = columns[at * width : (at + 1) * width]
     totals = head.lazy_columns[-width:]
     columns = [*(column for place in sorted(blocks) for column in blocks[place]), *totals]
-    heads = {name for table, _ in found for name in table.meta["heads"]}
+    heads = {name for table, _ in answers for name in table.meta["heads"]}
     meta = head.meta | {"heads": [column.name for column in columns if column.name in heads]}
-    for table, _ in found:
+    for table, _ in answers:
         meta |= {key: table.meta[key] for key in NOTES if key in table.meta}
     return Result([*head.lazy_columns[:first], *columns], meta, behind)
 
@@ -190,7 +190,8 @@ def answer_top(shards: Shards, names: list[str], ask: ShardQuery, query: Recap) 
     )
     assert leaders is not None  # some shard has rows: it was asked before
     reduced = shards.reduce(
-        partial(_with_others, ask=ask, leaders=leaders.groups, picked=target), ReducedBook.combine
+        partial(_with_others, ask=ask, leaders=leaders.groups, top_names=target),
+        ReducedBook.combine,
     )
     assert reduced is not None
     folded, spans, others = _split_by_column(reduced, names, target)
@@ -240,7 +241,7 @@ def _leaders(
 
 
 def _with_others(
-    shard: int, folded: Folded, ask: ShardQuery, leaders: Groups, picked: Sequence[str]
+    shard: int, folded: Folded, ask: ShardQuery, leaders: Groups, top_names: Sequence[str]
 ) -> ReducedBook | None:
     """Return the cells of the leaders of a shard, and those of its other groups put together: the
     last column distinguishes them , and what picks groups is blank.
@@ -253,7 +254,7 @@ def _with_others(
     is_chosen: Flags = np.isin(own, theirs)
     coded = {
         name: Categorical(np.where(is_chosen, c.codes, -1).astype(np.int32), c.choices)
-        if name in picked
+        if name in top_names
         else c
         for name, c in groups.coded.items()
     }
@@ -278,16 +279,16 @@ def _apart(names: Sequence[str]) -> str:
 
 
 def _split_by_column(
-    found: ReducedBook, names: Sequence[str], picked: Sequence[str]
+    reduced: ReducedBook, names: Sequence[str], target: Sequence[str]
 ) -> tuple[Folded, GroupSpans | None, Flags]:
     """Return what was folded without the last column, and which groups are all others; a value of
     their own keeps these from groups that are blank.
     """
-    folded, own = found.folded, found.own
+    folded, own = reduced.folded, reduced.own
     apart = folded.groups.coded[_apart(names)]
     others = np.array([word == _OTHERS for word in apart.choices.to_list()])[apart.codes]
     coded = {name: folded.groups.coded[name] for name in names}
-    for name in picked:
+    for name in target:
         codes, choices = coded[name].codes, coded[name].choices
         count = len(choices)
         more = Column.text(name, [OTHERS])
@@ -355,33 +356,37 @@ def _relevant_shards(
     every, with_values = shards, shards_with(names_known, values_by_name, count)
     if with_values is not None:
         shards = shards.among(with_values)
-        if shards.first(partial(_any_of, wanted=values_by_name)) is None:
+        if shards.first(partial(_any_of, values=values_by_name)) is None:
             raise _not_found(every, context, values_by_name, query)
     return shards, names, values_by_name
 
 
 def _of_fewer(
-    shards: Shards, context: BookContext, names: list[str], wanted: WantedGroups, query: Query
+    shards: Shards, context: BookContext, names: list[str], values: WantedGroups, query: Query
 ) -> Result:
     """Answer from the cells of fewer groups, which are put together from all shards."""
-    facts, only = _facts_of_fewer(shards, context, names, wanted, query)
+    facts, only = _facts_of_fewer(shards, context, names, values, query)
     return answer(facts, replace(query, only=only))
 
 
 def _facts_of_fewer(
-    shards: Shards, context: BookContext, names: list[str], wanted: WantedGroups, query: Query
+    shards: Shards,
+    context: BookContext,
+    names: list[str],
+    wanted_values: WantedGroups,
+    query: Query,
 ) -> tuple[BookData, Only]:
     """Return the facts of fewer groups, and what narrows a query to them."""
     work = partial(
-        _fewer, names=names, wanted=wanted, spans=context.asked, coverage=context.coverage
+        _fewer, names=names, values=wanted_values, spans=context.asked, coverage=context.coverage
     )
     reduced = shards.reduce(work, ReducedBook.combine)
     if reduced is None:
-        raise _not_found(shards, context, wanted, query)
+        raise _not_found(shards, context, wanted_values, query)
     only = query.only
-    present = values_present(reduced.folded.groups, wanted)
-    if present != {name: [*values] for name, values in wanted.items()}:
-        wrong = _not_found(shards, context, wanted, query)
+    present = values_present(reduced.folded.groups, wanted_values)
+    if present != {name: [*values] for name, values in wanted_values.items()}:
+        wrong = _not_found(shards, context, wanted_values, query)
         if not isinstance(wrong, NothingLeftError):
             raise wrong
         others, _ = values_apart(query.only, context.rows.groups.names)
@@ -398,7 +403,7 @@ def _of_each(shards: Shards, names: list[str], ask: ShardQuery, query: Query) ->
     context, values_by_name = ask.context, ask.wanted
     tried = shards.first(partial(_try_shard, ask=replace(ask, few=True)))
     if tried is None:
-        if values_by_name and shards.first(partial(_any_of, wanted=values_by_name)) is None:
+        if values_by_name and shards.first(partial(_any_of, values=values_by_name)) is None:
             raise _not_found(shards, context, values_by_name, query)
         raise _nothing_left(context, query)
     if query.of_all_groups:
@@ -424,10 +429,10 @@ def _of_each(shards: Shards, names: list[str], ask: ShardQuery, query: Query) ->
     )
 
 
-def _of_all(shards: Shards, context: BookContext, wanted: WantedGroups, query: Query) -> Result:
+def _of_all(shards: Shards, context: BookContext, values: WantedGroups, query: Query) -> Result:
     """Answer the same query of all groups together, in the order of time."""
-    needed = [name for name in context.rows.groups.names if name in wanted]
-    return _of_fewer(shards, context, needed, wanted, replace(query.without_sort(), by=None))
+    needed = [name for name in context.rows.groups.names if name in values]
+    return _of_fewer(shards, context, needed, values, replace(query.without_sort(), by=None))
 
 
 def _try_shard(shard: int, folded: Folded, ask: ShardQuery) -> tuple[object, bool] | None:
@@ -461,21 +466,21 @@ def _then(shard: int, folded: Folded, ask: ShardQuery, work: Any) -> Any:
     )
 
 
-def _any_of(shard: int, folded: Folded, wanted: WantedGroups) -> bool | None:
-    return all(values_present(folded.groups, wanted).values()) or None
+def _any_of(shard: int, folded: Folded, values: WantedGroups) -> bool | None:
+    return all(values_present(folded.groups, values).values()) or None
 
 
 def _not_found(
-    shards: Shards, context: BookContext, wanted: WantedGroups, query: Query
+    shards: Shards, context: BookContext, wanted_values: WantedGroups, query: Query
 ) -> QuestionError:
     """Return the error for values that occur in no shard, with some that do, or in no group."""
     met: dict[str, set[str]] = {}
     some: dict[str, set[str]] = {}
-    for found, choices in shards.each(partial(_values, wanted=wanted)):
-        for name in wanted:
-            met.setdefault(name, set()).update(found[name])
+    for values_by_name, choices in shards.each(partial(_values, wanted_values=wanted_values)):
+        for name in wanted_values:
+            met.setdefault(name, set()).update(values_by_name[name])
             some.setdefault(name, set()).update(choices[name])
-    for name, values in wanted.items():
+    for name, values in wanted_values.items():
         for value in values:
             if value is not None and str(value) not in met.get(name, ()):
                 return QuestionError(unknown(f"value of {name}", value, sorted(some[name])))
@@ -487,13 +492,13 @@ def _nothing_left(context: BookContext, query: Query) -> NothingLeftError:
     return NothingLeftError(f"no transactions are left to look at in {coverage}")
 
 
-def _values(shard: int, folded: Folded, wanted: WantedGroups) -> tuple[Any, Any]:
+def _values(shard: int, folded: Folded, wanted_values: WantedGroups) -> tuple[Any, Any]:
     values_by_name = {
         name: {str(v) for v in values}
-        for name, values in values_present(folded.groups, wanted).items()
+        for name, values in values_present(folded.groups, wanted_values).items()
     }
     choices = {
         name: [str(v) for v in folded.groups.coded[name].choices.to_list()][:_MOST_NAMED]
-        for name in wanted
+        for name in wanted_values
     }
     return values_by_name, choices

@@ -52,7 +52,7 @@ class BookContext:
         """Return facts of some cells that share the settings of the whole book."""
         rows = self.rows
         part = replace(
-            rows, groups=folded.groups, cells=folded.cells, distinct=folded.distinct, kept={}
+            rows, groups=folded.groups, cells=folded.cells, distinct=folded.distinct, cache={}
         )
         facts = (part, self.measures, self.calendar, self.coverage, self.workdays, self.own)
         return BookData(*facts, None, spans, whole or GlobalTotals())
@@ -170,16 +170,16 @@ _WHOLE = re.compile(r"-?\d{1,18}")
 
 
 def shards_with(
-    names: Sequence[str], wanted: Mapping[str, Sequence[Any]], shards: int
+    names: Sequence[str], values: Mapping[str, Sequence[Any]], shards: int
 ) -> list[int] | None:
     """Return the shards in which groups with some values can be; None where that may be all.
 
     >>> shards_with(["route"], {"route": ["a"]}, 16), shards_with(["route"], {}, 16)
     ([0], None)
     """
-    if not names or any(name not in wanted for name in names):
+    if not names or any(name not in values for name in names):
         return None
-    columns = [{one for value in wanted[name] for one in _hashes(value)} for name in names]
+    columns = [{one for value in values[name] for one in _hashes(value)} for name in names]
     if prod(map(len, columns)) > _MOST:
         return None
     keys = np.array([*product(*columns)], np.uint64).reshape(-1, len(names))
@@ -209,14 +209,14 @@ GroupNames = frozenset[tuple[str, str]]  # columns, and what groups are called i
 def reduce_groups(
     folded: Folded,
     names: Sequence[str],
-    wanted: WantedGroups,
+    values: WantedGroups,
     spans: GivenSpans | None,
     coverage: Span,
 ) -> ReducedBook | None:
     """Return the groups with wanted values, added up by some of their columns; None where there
     are none.
     """
-    keep = groups_with(folded.groups, wanted)
+    keep = groups_with(folded.groups, values)
     if not keep.any():
         return None
     own = None if spans is None else group_spans(spans, folded, coverage, part=True)
@@ -238,18 +238,18 @@ def _ends(own: GroupSpans, target: Ints, count: int) -> tuple[Ints, Ints]:
     return lo, hi
 
 
-def groups_with(groups: Groups, wanted: WantedGroups) -> Flags:
+def groups_with(groups: Groups, wanted_values: WantedGroups) -> Flags:
     """Return which groups bear wanted values; those of other shards are passed over."""
     keep = np.ones(groups.count, bool)
-    for name, values in values_present(groups, wanted).items():
+    for name, values in values_present(groups, wanted_values).items():
         keep &= groups.matching({name: values}) if values else False
     return keep
 
 
-def values_present(groups: Groups, wanted: WantedGroups) -> dict[str, list[Any]]:
+def values_present(groups: Groups, wanted_values: WantedGroups) -> dict[str, list[Any]]:
     """Return the wanted values that occur, column by column."""
     values_by_name = {}
-    for name, values in wanted.items():
+    for name, values in wanted_values.items():
         choices = groups.coded[name].choices
         values_by_name[name] = [value for value in values if _occurs(groups, name, choices, value)]
     return values_by_name
@@ -263,20 +263,22 @@ def _occurs(groups: Groups, name: str, choices: Any, value: Any) -> bool:
     return bool((groups.coded[name].codes == code_of(name, choices, value)).any())
 
 
-def resolve_blanks(shards: Shards, wanted: Mapping[str, list[Any]]) -> Mapping[str, list[Any]]:
+def resolve_blanks(
+    shards: Shards, wanted_values: Mapping[str, list[Any]]
+) -> Mapping[str, list[Any]]:
     """Return wanted values of which those that may represent the blank do so, unless a group of any
     shard is called so.
     """
-    doubtful = {n: [v for v in values if _may_be_blank(v)] for n, values in wanted.items()}
+    doubtful = {n: [v for v in values if _may_be_blank(v)] for n, values in wanted_values.items()}
     if not any(doubtful.values()):
-        return wanted
+        return wanted_values
     matched = shards.reduce(partial(_match_words, names=doubtful), _either) or frozenset()
     return {
         name: [
             None if _may_be_blank(value) and (name, str(value)) not in matched else value
             for value in values
         ]
-        for name, values in wanted.items()
+        for name, values in wanted_values.items()
     }
 
 

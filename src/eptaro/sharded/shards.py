@@ -44,7 +44,7 @@ class FolderShards:
     folder: StoragePath
     manifest: Manifest
     some: Sequence[int] | None = None
-    kept: dict[int, Folded | None] = field(default_factory=dict)  # one shard, read a moment ago
+    cache: dict[int, Folded | None] = field(default_factory=dict)  # one shard, read a moment ago
 
     def among(self, numbers: Sequence[int]) -> FolderShards:
         """Return some of the shards."""
@@ -57,11 +57,11 @@ class FolderShards:
     def first(self, work: Work[Done]) -> Done | None:
         """Return the result of some work for the first shard that has a result."""
         for shard in self._numbers:
-            folded = self.kept.pop(shard) if shard in self.kept else self._read(shard)
+            folded = self.cache.pop(shard) if shard in self.cache else self._read(shard)
             answer = None if folded is None else work(shard, folded)
             if answer is not None:
-                self.kept.clear()
-                self.kept[shard] = folded
+                self.cache.clear()
+                self.cache[shard] = folded
                 return answer
         return None
 
@@ -71,8 +71,8 @@ class FolderShards:
     def each(self, work: Work[Done]) -> Iterator[Done]:
         """Yield the result of some work for each shard, but for those where it is None."""
         numbers = self._numbers
-        in_memory = dict(self.kept)
-        self.kept.clear()
+        in_memory = dict(self.cache)
+        self.cache.clear()
         shards_read = (
             in_memory.pop(shard) if shard in in_memory else self._read(shard) for shard in numbers
         )

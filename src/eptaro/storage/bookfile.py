@@ -136,24 +136,24 @@ def occupied_cells(cells: Cells) -> Ints:
     return np.flatnonzero(rows.whole)
 
 
-def parts_of(cells: Cells, kept: Ints) -> tuple[list[list[Any]], dict[str, pa.Array]]:
+def parts_of(cells: Cells, cells_kept: Ints) -> tuple[list[list[Any]], dict[str, pa.Array]]:
     """Return the planes of some cells with their kinds and scales, and their parts as columns."""
     planes, columns = [], {}
     for plane, tally in cells.tallies.items():
         centre = tally.centre if isinstance(tally, Squares) else 0
         planes.append([plane.what, plane.column, tally.kind, tally.scale, centre])
-        for part, values in _parts(tally, kept, cells.axis.size):
+        for part, values in _parts(tally, cells_kept, cells.axis.size):
             columns[part_name(plane.what, plane.column, part)] = values
     return planes, columns
 
 
-def _parts(tally: Any, kept: Ints, size: int) -> list[tuple[str, pa.Array]]:
+def _parts(tally: Any, cells_kept: Ints, size: int) -> list[tuple[str, pa.Array]]:
     """Return the named parts of a tally at the kept cells."""
     if isinstance(tally, Sum | Squares):
-        parts = [("whole", _array(tally.whole[kept]))]
-        return parts if tally.rest is None else [*parts, ("rest", pa.array(tally.rest[kept]))]
+        parts = [("whole", _array(tally.whole[cells_kept]))]
+        return parts if tally.rest is None else [*parts, ("rest", pa.array(tally.rest[cells_kept]))]
     if isinstance(tally, ValueLists):
-        counts = np.bincount(tally.cell, minlength=size)[kept]
+        counts = np.bincount(tally.cell, minlength=size)[cells_kept]
         offsets = np.concatenate([[0], np.cumsum(counts)]).astype(np.int64)
         return [("values", pa.LargeListArray.from_arrays(offsets, _array(tally.value)))]
     assert isinstance(tally, SelectedValues)
@@ -161,7 +161,7 @@ def _parts(tally: Any, kept: Ints, size: int) -> list[tuple[str, pa.Array]]:
         tally = replace(tally, value=np.asarray(tally.choices, object)[tally.value])
     place = np.full(size, -1, np.int64)
     place[tally.cell] = np.arange(len(tally.cell))
-    at = place[kept]
+    at = place[cells_kept]
     empty = at < 0
     return [
         (

@@ -196,8 +196,8 @@ def _choose_calendar(rules: CalendarOptions) -> tuple[Calendar, Settings]:
     return settings.calendar(rules.calendar), settings
 
 
-def _whole(chosen: Calendar, first: int, last: int) -> Span:
-    begins, ends = (chosen.period(f"{chosen.prefix}{year:04d}") for year in (first, last))
+def _whole(calendar: Calendar, first: int, last: int) -> Span:
+    begins, ends = (calendar.period(f"{calendar.prefix}{year:04d}") for year in (first, last))
     return Span(begins.first, ends.last)
 
 

@@ -199,20 +199,24 @@ _CLOSING = ("goals", "beside", "before", "known", "since")
 
 
 def _closing(
-    settings: Settings, data: DataOptions, reading: ReadingOptions, given: Mapping[str, Any]
+    settings: Settings, data: DataOptions, reading: ReadingOptions, options_given: Mapping[str, Any]
 ) -> dict[str, Any]:
     """Return what the sections that close a period go by: goals, a calendar, the book before."""
     options: dict[str, Any] = {}
-    if "goals" in given:
+    if "goals" in options_given:
         from eptaro.inputs.goals_and_coverage import read_goals
 
-        options["goals"] = read_goals(given["goals"])
-    if "beside" in given:
-        options["beside"] = settings.named_calendar(given["beside"])
-    if given.keys() & {"before", "known", "since"}:
-        words = given.get("before", ()), given.get("known"), given.get("since")
+        options["goals"] = read_goals(options_given["goals"])
+    if "beside" in options_given:
+        options["beside"] = settings.named_calendar(options_given["beside"])
+    if options_given.keys() & {"before", "known", "since"}:
+        words = (
+            options_given.get("before", ()),
+            options_given.get("known"),
+            options_given.get("since"),
+        )
         options["before"] = settings.earlier(data, reading, *words)._asked_store
-        options["since"] = given.get("since")
+        options["since"] = options_given.get("since")
     return options
 
 

@@ -39,7 +39,7 @@ class Folded:
     `left_out` what they add up to. `notes` say what was decided, `fingerprints` which inputs
     are in. `distinct` holds the values that the codes of distinct columns represent,
     `formats` how measures are shown, `timed` says whether dates have times. `reread`
-    yields the transactions once more, `kept` holds what was calculated of these once;
+    yields the transactions once more, `cache` holds what was calculated of these once;
     `queries` are those that a database folded by.
     """
 
@@ -60,7 +60,7 @@ class Folded:
     left: Left | None = None
     grain: Grain = "day"  # the periods that dates represent, each known by its first day
     dated: Ints | None = None  # the days that have rows, where the cells are elsewhere
-    kept: dict[str, Any] = field(default_factory=dict)
+    cache: dict[str, Any] = field(default_factory=dict)
 
     @property
     def days_with_rows(self) -> Ints:
@@ -89,7 +89,7 @@ class Folded:
 
     def __getstate__(self) -> dict[str, Any]:
         """Return what a copy needs: all but what was calculated and can be again."""
-        return vars(self) | {"kept": {}}
+        return vars(self) | {"cache": {}}
 
 
 def left_note(folded: Folded) -> dict[str, Any]:

@@ -74,13 +74,13 @@ def straddles(grain: Grain) -> bool:
     return grain in _BY_LAST_DAY or grain in _BY_MOST_DAYS
 
 
-def straddling(days: Ints, grain: Grain, counted: str) -> tuple[Ints, Grain]:
+def straddling(days: Ints, grain: Grain, counted_on: str) -> tuple[Ints, Grain]:
     """Return the days that weeks, by their first days, count on, and their grain.
 
     >>> straddling(np.array([4]), "week", "last day")
     (array([10]), 'week by its last day')
     """
-    return days + (6 if counted == "last day" else 3), STRADDLING[counted][WEEKS.index(grain)]
+    return days + (6 if counted_on == "last day" else 3), STRADDLING[counted_on][WEEKS.index(grain)]
 
 
 def plural_of(grain: Grain) -> str:

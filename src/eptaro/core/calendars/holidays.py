@@ -48,8 +48,8 @@ class Holidays:
 
     Examples
     --------
-    >>> found = Holidays([Holiday(dt.date(2025, 5, 14), "Landfall Day")])
-    >>> len(found), found.kinds
+    >>> holidays = Holidays([Holiday(dt.date(2025, 5, 14), "Landfall Day")])
+    >>> len(holidays), holidays.kinds
     (1, ('public',))
     """
 

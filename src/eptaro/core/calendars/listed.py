@@ -241,9 +241,9 @@ def _mappings(rows: Any) -> list[Mapping[str, Any]]:
     raise CalendarError(f"rows of {type(rows).__name__} are neither a frame nor mappings")
 
 
-def _parse(row: Mapping[str, Any], number: int, given: list[str]) -> dict[str, int]:
+def _parse(row: Mapping[str, Any], number: int, levels: list[str]) -> dict[str, int]:
     years = {}
-    for level in given:
+    for level in levels:
         try:
             years[level] = int(row[level])
         except (KeyError, TypeError, ValueError):

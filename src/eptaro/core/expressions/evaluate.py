@@ -67,8 +67,8 @@ def evaluate(
     >>> from eptaro.core.expressions.parser import parse
     >>> price = Column.of("price", "decimal", [150, 225], scale=2)
     >>> node, kinds = parse("price * 2"), {"price": Kind.NUMBER}
-    >>> found = evaluate(node, "price * 2", {"price": price}, kinds, 2, {})
-    >>> [str(value) for value in found.to_list()]
+    >>> doubled = evaluate(node, "price * 2", {"price": price}, kinds, 2, {})
+    >>> [str(value) for value in doubled.to_list()]
     ['3.00', '4.50']
     """
     kind_of(node, kinds, text)
@@ -256,8 +256,8 @@ class _Evaluation:
             raise error_at(self._text, node.at, "hour takes a column of times")
         return self._hours[node.name]
 
-    def _has(self, name: str, given: tuple[Node, ...]) -> Column:
-        part = given[1]
+    def _has(self, name: str, arguments: tuple[Node, ...]) -> Column:
+        part = arguments[1]
         assert isinstance(part, Text)
         test = {
             "contains": lambda word: part.value in word,
@@ -265,7 +265,7 @@ class _Evaluation:
             "ends": lambda word: word.endswith(part.value),
         }[name]
         return Column.of(
-            "", "flag", *ops.text_property(self._of_kind(given[0], Kind.TEXT), test, bool)
+            "", "flag", *ops.text_property(self._of_kind(arguments[0], Kind.TEXT), test, bool)
         )
 
     def _wins(self, one: Column, two: Column, kind: Kind, *, least: bool) -> NDArray[Any]:

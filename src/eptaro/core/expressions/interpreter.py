@@ -134,13 +134,13 @@ def _day(value: Any) -> Any:
     return value.date() if isinstance(value, dt.datetime) else value
 
 
-def _call(function: str, given: list[Any], nodes: tuple[Node, ...]) -> Any:
+def _call(function: str, arguments: list[Any], nodes: tuple[Node, ...]) -> Any:
     """Return a function's value; one of its values that is blank makes it blank."""
     if function == "coalesce":
-        return next((value for value in given if value is not None), None)
-    if any(value is None for value in given):
+        return next((value for value in arguments if value is not None), None)
+    if any(value is None for value in arguments):
         return None
-    first, *more = given
+    first, *more = arguments
     match function:
         case "abs":
             return abs(first)
@@ -150,7 +150,7 @@ def _call(function: str, given: list[Any], nodes: tuple[Node, ...]) -> Any:
             rounded = (math.floor if function == "floor" else math.ceil)(first)
             return float(rounded) if isinstance(first, float) else Fraction(rounded)
         case "least" | "greatest":
-            return (min if function == "least" else max)(given)
+            return (min if function == "least" else max)(arguments)
         case "lower" | "upper":
             return first.lower() if function == "lower" else first.upper()
         case "trim":
@@ -162,7 +162,7 @@ def _call(function: str, given: list[Any], nodes: tuple[Node, ...]) -> Any:
         case "starts" | "ends":
             return (first.startswith if function == "starts" else first.endswith)(more[0])
         case "date":
-            return _date(given)
+            return _date(arguments)
         case "shift":
             return _shift(_day(first), more[0])
         case "days":
@@ -197,8 +197,8 @@ def _shift(day: dt.date, days: Any) -> dt.date | None:
         return None
 
 
-def _date(given: list[Any]) -> dt.date | None:
-    year, month, day = given
+def _date(arguments: list[Any]) -> dt.date | None:
+    year, month, day = arguments
     if isinstance(month, str):
         month = month_number(month)
     try:

@@ -189,14 +189,14 @@ def _call(node: Call, kinds: Mapping[str, Kind], text: str) -> Kind:
 
 
 def _expect(
-    node: Node, wanted: tuple[Kind, ...], kinds: Mapping[str, Kind], text: str, why: str
+    node: Node, kinds_accepted: tuple[Kind, ...], kinds: Mapping[str, Kind], text: str, why: str
 ) -> None:
     kind = kind_of(node, kinds, text)
-    if kind not in (*wanted, Kind.BLANK):
+    if kind not in (*kinds_accepted, Kind.BLANK):
         hint = ""
         if kind is Kind.TEXT and isinstance(node, Name):
             hint = f"; column {node.name!r} holds text"
-        elif kind is Kind.DATE and Kind.NUMBER in wanted:
+        elif kind is Kind.DATE and Kind.NUMBER in kinds_accepted:
             hint = "; a date moves by days with shift(date, days)"
         raise error_at(text, node.at, f"this is {kind.value}, and {why}{hint}")
 
@@ -229,34 +229,34 @@ def uses(node: Node, wanted: Kind | None = None) -> list[Use]:
     return uses_met
 
 
-def _uses(node: Node, wanted: Use, found: list[Use]) -> None:
+def _uses(node: Node, use: Use, uses: list[Use]) -> None:
     match node:
         case Name(name):
-            found.append(wanted._replace(name=name))
+            uses.append(use._replace(name=name))
         case Number() | Text():
             pass
         case Negate() | BinaryOp():
             for part in node.parts:
-                _uses(part, Use("", Kind.NUMBER), found)
+                _uses(part, Use("", Kind.NUMBER), uses)
         case Comparison() | In():
             kind = next((k for part in node.parts if (k := sure_kind(part)) is not None), None)
             beside_text = kind is None and any(isinstance(part, Text) for part in node.parts)
             ordered = isinstance(node, Comparison) and node.how not in ("=", "!=")
             own = Use("", Kind.TEXT if beside_text else kind, not beside_text, ordered)
             for part in node.parts:
-                _uses(part, own, found)
+                _uses(part, own, uses)
         case BoolOp() | Not():
             for part in node.parts:
-                _uses(part, Use("", Kind.FLAG), found)
+                _uses(part, Use("", Kind.FLAG), uses)
         case IsBlank(value):
-            _uses(value, Use("", None, blank=True), found)
+            _uses(value, Use("", None, blank=True), uses)
         case Where(value, condition):
-            _uses(condition, Use("", Kind.FLAG), found)
+            _uses(condition, Use("", Kind.FLAG), uses)
             if value is not None:
-                _uses(value, wanted, found)
+                _uses(value, use, uses)
         case Call(function, given):
             takes = FUNCTIONS[function].takes
-            alike = wanted._replace(kind=sure_kind(node)) if wanted.kind is None else wanted
+            alike = use._replace(kind=sure_kind(node)) if use.kind is None else use
             if alike.kind is None and any(isinstance(part, Text) for part in given):
                 alike = Use("", Kind.TEXT, sure=False)
             for place, part in enumerate(given):
@@ -268,7 +268,7 @@ def _uses(node: Node, wanted: Use, found: list[Use]) -> None:
                     Kind.TEXT if isinstance(kinds_taken, tuple) else kinds_taken,
                     sure=not several,
                 )
-                _uses(part, alike if kinds_taken is None else own, found)
+                _uses(part, alike if kinds_taken is None else own, uses)
         case _:
             raise EptaroError(f"an expression holds {node!r}, of which no kind is known")
 

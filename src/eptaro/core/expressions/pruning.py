@@ -35,7 +35,7 @@ class ColumnStats(NamedTuple):
     all_blank: bool
 
 
-def may_match(node: Node, known: Mapping[str, ColumnStats]) -> bool:
+def may_match(node: Node, stats: Mapping[str, ColumnStats]) -> bool:
     """Return False where no row of these extents meets a condition; True also where that cannot
     be reported.
 
@@ -46,19 +46,19 @@ def may_match(node: Node, known: Mapping[str, ColumnStats]) -> bool:
     """
     match node:
         case BoolOp("and", left, right):
-            return may_match(left, known) and may_match(right, known)
+            return may_match(left, stats) and may_match(right, stats)
         case BoolOp(_, left, right):
-            return may_match(left, known) or may_match(right, known)
+            return may_match(left, stats) or may_match(right, stats)
         case Comparison(how, Name(name), value):
-            return _compares(how, known.get(name), value)
+            return _compares(how, stats.get(name), value)
         case Comparison(how, value, Name(name)):
-            return _compares(_TURNED[how], known.get(name), value)
+            return _compares(_TURNED[how], stats.get(name), value)
         case In(Name(name), choices):
-            return any(_compares("=", known.get(name), choice) for choice in choices)
+            return any(_compares("=", stats.get(name), choice) for choice in choices)
         case IsBlank(Name(name)):
-            return name not in known or known[name].some_blank
+            return name not in stats or stats[name].some_blank
         case Not(IsBlank(Name(name))):
-            return name not in known or not known[name].all_blank
+            return name not in stats or not stats[name].all_blank
         case _:
             return True
 

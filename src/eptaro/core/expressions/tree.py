@@ -14,7 +14,7 @@ from eptaro.record import Record
 _WIDEST = 100  # letters of an expression that an error shows
 
 
-def error_at(text: str, at: int, what: str) -> ExpressionError:
+def error_at(text: str, at: int, message: str) -> ExpressionError:
     """Return the error for what is wrong at a place of an expression.
 
     >>> print(error_at("fare > > 5", 7, "a value is missing before '>'"))
@@ -25,17 +25,17 @@ def error_at(text: str, at: int, what: str) -> ExpressionError:
     start = max(at - _WIDEST // 2, 0)
     line = "".join(letter if letter.isprintable() else " " for letter in text)
     line = line[start : start + _WIDEST]
-    return ExpressionError(f"{what}\n  {line}\n  {' ' * (at - start)}^")
+    return ExpressionError(f"{message}\n  {line}\n  {' ' * (at - start)}^")
 
 
-def unknown_column(name: str, known: Iterable[str]) -> str:
+def unknown_column(name: str, columns: Iterable[str]) -> str:
     """Return what is wrong with a name in an expression that is no column; it may be a text.
 
     >>> unknown_column("car", ["shop", "fare"])
     "unknown column 'car'. Accepted: shop, fare; text is written in single quotes: 'car'"
     """
     hint = f"; text is written in single quotes: '{name}'" if name.isalnum() else ""
-    return f"{unknown('column', name, known)}{hint}"
+    return f"{unknown('column', name, columns)}{hint}"
 
 
 Compared: TypeAlias = Literal["=", "!=", "<", "<=", ">", ">="]

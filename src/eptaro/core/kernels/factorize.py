@@ -53,8 +53,8 @@ def close_together(values: Ints, least: int, span: int) -> tuple[Ints, Codes]:
         return met + least, codes
     loops = dispatch.loops
 
-    def mark_some(of: slice, seen: Marks) -> None:
-        loops.mark(values[of], least, seen)
+    def mark_some(of: slice, marks: Marks) -> None:
+        loops.mark(values[of], least, marks)
 
     def number_some(of: slice, numbers: Codes, codes: Codes) -> None:
         loops.numbered(values[of], least, numbers, codes[of])
@@ -100,7 +100,7 @@ def _number_marked(places: Ints, span: int) -> tuple[Ints, Codes]:
 def _code_rows(
     rows: int,
     span: int,
-    found: Callable[[slice, Marks], None],
+    mark_slice: Callable[[slice, Marks], None],
     put: Callable[[slice, Codes, Codes], None],
 ) -> tuple[Ints, Codes]:
     """Return the marked numbers and the code of each row; slices have marks of their own, of which
@@ -111,7 +111,7 @@ def _code_rows(
 
     def marks(of: slice) -> Marks:
         present = np.zeros(span, np.uint8)
-        found(of, present)
+        mark_slice(of, present)
         return present
 
     present, *others = run_parallel(

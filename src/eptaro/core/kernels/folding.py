@@ -251,11 +251,11 @@ def _add_square(
 
 
 def square_remainder(
-    away: NDArray[np.float64], left: NDArray[np.float64]
+    away: NDArray[np.float64], low: NDArray[np.float64]
 ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Return what (away + left)**2 has beside away**2: the nearest whole number, and the rest.
+    """Return what (away + low)**2 has beside away**2: the nearest whole number, and the rest.
 
-    `away` are whole numbers, `left` at most 0.5. What rounding takes from their product is found
+    `away` are whole numbers, `low` at most 0.5. What rounding takes from their product is found
     by Dekker's algorithm (Numerische Mathematik 18, 1971), so that values which are near each
     other keep their spread, however large they are.
 
@@ -264,11 +264,11 @@ def square_remainder(
     (219902325555.0, 0.21001220703125)
     """
     double = 2 * away
-    product = double * left
-    (a, b), (c, d) = _split_mantissa(double), _split_mantissa(left)
+    product = double * low
+    (a, b), (c, d) = _split_mantissa(double), _split_mantissa(low)
     error = ((a * c - product) + a * d + b * c) + b * d
     extra = np.rint(product)
-    return extra, (product - extra) + (error + left * left)
+    return extra, (product - extra) + (error + low * low)
 
 
 def _split_mantissa(values: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:

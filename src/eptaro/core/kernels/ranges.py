@@ -229,9 +229,9 @@ def _both(values: Values, lo: Ints, hi: Ints, below: Ints, above: Ints) -> Value
     return unique[neighbours_found.T] if len(unique) else np.zeros((len(lo), 2), values.dtype)
 
 
-def _one_by_one(values: Values, lo: Ints, hi: Ints, k: Ints, found: Values) -> None:
+def _one_by_one(values: Values, lo: Ints, hi: Ints, k: Ints, out: Values) -> None:
     """Put the k-th smallest value of each range and the one after it, the k-th again where it is
-    the last, into two rows of `found`; an empty range leaves what is there.
+    the last, into two rows of `out`; an empty range leaves what is there.
     """
     owner, place = _flat(lo, hi)
     length = np.maximum(hi - lo, 0)
@@ -239,8 +239,8 @@ def _one_by_one(values: Values, lo: Ints, hi: Ints, k: Ints, found: Values) -> N
     own = values[place] + values.dtype.type(0)  # there is one zero
     own = own[np.lexsort((own, owner))]
     at = (np.cumsum(length) - length + k)[filled]
-    found[0, filled] = own[at]
-    found[1, filled] = own[at + (k + 1 < length)[filled]]
+    out[0, filled] = own[at]
+    out[1, filled] = own[at + (k + 1 < length)[filled]]
 
 
 def _flat(lo: Ints, hi: Ints) -> tuple[Ints, Ints]:
@@ -251,8 +251,8 @@ def _flat(lo: Ints, hi: Ints) -> tuple[Ints, Ints]:
     return owner, place + lo[owner]
 
 
-def _by_doubling(values: Values, lo: Ints, hi: Ints, largest: bool, found: Values) -> None:
-    """Put the least (or largest) value of each range into `found`, by windows that double: each
+def _by_doubling(values: Values, lo: Ints, hi: Ints, largest: bool, out: Values) -> None:
+    """Put the least (or largest) value of each range into `out`, by windows that double: each
     range is covered by two of one width. An empty one leaves what is there.
     """
     better = np.maximum if largest else np.minimum
@@ -262,7 +262,7 @@ def _by_doubling(values: Values, lo: Ints, hi: Ints, largest: bool, found: Value
     for level in range(int(power.max(initial=-1)) + 1):
         at_level = np.flatnonzero(power == level)
         if len(at_level):
-            found[at_level] = better(window[lo[at_level]], window[hi[at_level] - width])
+            out[at_level] = better(window[lo[at_level]], window[hi[at_level] - width])
         window = better(window[:-width], window[width:]) if len(window) > width else window[:0]
         width *= 2
 

@@ -46,7 +46,7 @@ def ends(values: NDArray[Any]) -> tuple[int, int]:
     (-1, 3)
     """
 
-    def found(of: slice) -> tuple[int, int]:
+    def extent_of_slice(of: slice) -> tuple[int, int]:
         parts = [
             values[at : min(at + _AT_ONCE, of.stop)] for at in range(of.start, of.stop, _AT_ONCE)
         ]
@@ -54,7 +54,7 @@ def ends(values: NDArray[Any]) -> tuple[int, int]:
         return min(both)[0], max(most for _, most in both)
 
     least, most = zip(
-        *run_parallel([partial(found, of) for of in slices(len(values))]), strict=True
+        *run_parallel([partial(extent_of_slice, of) for of in slices(len(values))]), strict=True
     )
     return min(least), max(most)
 

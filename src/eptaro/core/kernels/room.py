@@ -28,8 +28,8 @@ def is_on_disk(array: Array) -> bool:
 def on_disk(array: Array) -> Array:
     """Return an array put into a file; one of Python objects stays in memory.
 
-    >>> found = on_disk(np.array([3, 4]))
-    >>> is_on_disk(found), found.tolist()
+    >>> array = on_disk(np.array([3, 4]))
+    >>> is_on_disk(array), array.tolist()
     (True, [3, 4])
     """
     if array.dtype == object or not array.size or is_on_disk(array):

@@ -35,8 +35,8 @@ def in_cell_order(
     Cells are int32 where these hold them. Raises `IndexError` for others.
 
     >>> none = np.empty(0, np.int64)
-    >>> found = in_cell_order(np.array([8, 7, 8], np.int32), none, 7, 1, np.array([1, 2, 3]), 2)
-    >>> [part.tolist() for part in found]
+    >>> lists = in_cell_order(np.array([8, 7, 8], np.int32), none, 7, 1, np.array([1, 2, 3]), 2)
+    >>> [part.tolist() for part in lists]
     [[0, 1, 1], [2, 1, 3]]
     """
     if dispatch.loops is None:

@@ -62,7 +62,7 @@ class Calculation(ABC):
     """
 
     name: ClassVar[str]
-    kept: ClassVar[tuple[What, ...]]
+    stored: ClassVar[tuple[What, ...]]
     unit: ClassVar[Unit] = "of the column"
     adds_up: ClassVar[bool] = False  # whether the values of parts add up to that of the whole
     takes_share: ClassVar[bool] = False
@@ -73,11 +73,11 @@ class Calculation(ABC):
 
     def adding(self, column: str) -> Plane:
         """Return the plane whose sum the calculation is, where it adds up."""
-        return Plane(self.kept[0], column)
+        return Plane(self.stored[0], column)
 
     def planes(self, column: str) -> set[Plane]:
         """Return what the fold must keep of a column."""
-        return {Plane(what, column) for what in self.kept}
+        return {Plane(what, column) for what in self.stored}
 
     @abstractmethod
     def over_cells(self, cells: Cells, term: Term, lo: Ints, hi: Ints) -> Column:
@@ -94,7 +94,7 @@ class Total(Calculation):
     """
 
     name = "sum"
-    kept = ("sum", "filled")
+    stored = ("sum", "filled")
     adds_up = True
     counts_rows = True
 
@@ -117,7 +117,7 @@ class Count(Calculation):
     """How many values there are; without a column, how many transactions."""
 
     name = "count"
-    kept = ("filled",)
+    stored = ("filled",)
     unit = "transactions"
     adds_up = True
     needs_column = False
@@ -144,7 +144,7 @@ class Average(Calculation):
     """The sum over the number of values; blank where there is none."""
 
     name = "mean"
-    kept = ("sum", "filled")
+    stored = ("sum", "filled")
 
     def over_cells(self, cells: Cells, term: Term, lo: Ints, hi: Ints) -> Column:
         """Return the mean of each range."""
@@ -168,7 +168,7 @@ class Picking(Calculation):
 
     def over_cells(self, cells: Cells, term: Term, lo: Ints, hi: Ints) -> Column:
         """Return the value of each range."""
-        tally, first, last = cells.items(Plane(self.kept[0], term.column), lo, hi)
+        tally, first, last = cells.items(Plane(self.stored[0], term.column), lo, hi)
         filled = last > first
         if isinstance(tally, SelectedValues) and tally.shared is not None and len(tally.shared):
             # Of a time that several groups share, only the order of the input would decide.
@@ -195,19 +195,19 @@ class _Extreme(Picking):
 class Min(_Extreme):
     """The least value: of numbers, of texts by their letters, or of dates."""
 
-    name, kept, largest = "min", ("min",), False
+    name, stored, largest = "min", ("min",), False
 
 
 class Max(_Extreme):
     """The largest value: of numbers, of texts by their letters, or of dates."""
 
-    name, kept, largest = "max", ("max",), True
+    name, stored, largest = "max", ("max",), True
 
 
 class First(Picking):
     """The first value by time, then by the order of the input: a number, a text or a date."""
 
-    name, kept = "first", ("first",)
+    name, stored = "first", ("first",)
 
     def pick(self, values: NDArray[Any], lo: Ints, hi: Ints) -> NDArray[Any]:
         """Return the first value of each range."""
@@ -219,7 +219,7 @@ class Last(Picking):
     is.
     """
 
-    name, kept = "last", ("last",)
+    name, stored = "last", ("last",)
 
     def pick(self, values: NDArray[Any], lo: Ints, hi: Ints) -> NDArray[Any]:
         """Return the last value of each range."""
@@ -236,7 +236,7 @@ class Quantile(Calculation):
     """
 
     name = "quantile"
-    kept = ("values",)
+    stored = ("values",)
     takes_share = True
 
     def over_cells(self, cells: Cells, term: Term, lo: Ints, hi: Ints) -> Column:
@@ -264,7 +264,7 @@ class Distinct(Calculation):
     """How many different values there are."""
 
     name = "distinct"
-    kept = ("codes",)
+    stored = ("codes",)
     unit = "different values"
     needs_numbers = False
 
@@ -282,7 +282,7 @@ class New(Calculation):
     """How many values there are that the group never had before."""
 
     name = "new"
-    kept = ("codes",)
+    stored = ("codes",)
     unit = "values never seen before"
     needs_numbers = False
     looks_back = True
@@ -301,7 +301,7 @@ class Closing(Calculation):
     """The balances of accounts at the end of the days: of each its last value so far."""
 
     name = "closing"
-    kept = ("values",)
+    stored = ("values",)
     looks_back = True
 
     def over_cells(self, cells: Cells, term: Term, lo: Ints, hi: Ints) -> Column:
@@ -323,7 +323,7 @@ class Variance(Calculation):
     """The variance, divided by n-1; blank where there are fewer than two values."""
 
     name = "var"
-    kept = ("sum", "square", "filled")
+    stored = ("sum", "square", "filled")
     unit: ClassVar[Unit] = "of the column, squared"
     root: ClassVar[bool] = False
 
@@ -372,7 +372,7 @@ _SYNONYMS = {"avg": "mean", "average": "mean", "total": "sum", "minimum": "min",
 def calculation(how: str, where: str = "calculation") -> Calculation:
     """Return the calculation of a name; raises `MeasureError` for one that there is not.
 
-    >>> calculation("mean").kept
+    >>> calculation("mean").stored
     ('sum', 'filled')
     """
     if how not in CATALOGUE:
@@ -392,7 +392,7 @@ def planes_of(term: Term) -> set[Plane]:
         planes_needed = {ROWS, Plane("codes", codes.name)}
         inner = calculation(term.parts[0].how)
         if values is not None:
-            planes_needed.add(Plane("codes" if "codes" in inner.kept else "values", values.name))
+            planes_needed.add(Plane("codes" if "codes" in inner.stored else "values", values.name))
         return planes_needed
     if term.inner is not None:
         return {ROWS}.union(*map(planes_of, term.parts))

@@ -81,10 +81,10 @@ def _parse_formula(text: str, whole: str) -> tuple[Term, str]:
     return term, text[stop + 1 :]
 
 
-def _formula(column: str, wanted: Kind | None, whole: str) -> Formula | None:
+def _formula(column: str, kind: Kind | None, whole: str) -> Formula | None:
     """Return what a measure works on as a formula; None for a plain name of several words."""
     try:
-        return Formula.column(column, wanted)
+        return Formula.column(column, kind)
     except ExpressionError as error:
         if re.fullmatch(r"[\w .]+", column):
             return None

@@ -87,18 +87,18 @@ def plain_value(
     return combine_terms(terms, values, formula)
 
 
-def combine_terms(terms: Sequence[Term], found: Sequence[Any], formula: Node | None) -> Any:
+def combine_terms(terms: Sequence[Term], values: Sequence[Any], formula: Node | None) -> Any:
     """Return what the values of its terms make a measure.
 
     >>> combine_terms([Term("sum", "a"), Term("count", "")], [Fraction(7), 2], None)
     Fraction(7, 2)
     """
     if formula is not None:
-        exact = [Fraction(value) if isinstance(value, int) else value for value in found]
+        exact = [Fraction(value) if isinstance(value, int) else value for value in values]
         return evaluate_plain(formula, dict(zip(map(str, terms), exact, strict=True)))
-    if len(found) == 1:
-        return found[0]
-    over, under = found
+    if len(values) == 1:
+        return values[0]
+    over, under = values
     return None if over is None or not under else Fraction(over) / Fraction(under)
 
 
@@ -236,8 +236,12 @@ PLAIN: Mapping[str, Callable[[Values, float], Any]] = {
     "last": _picking(lambda filled: filled[-1]),
     "distinct": lambda values, share: len(set(values.filled_values())),
     "new": lambda values, share: len(values.filled_values()),  # those that came before are blank
-    "closing": lambda values, share: _sum(found, 0) if (found := values.filled_values()) else None,
-    "opening": lambda values, share: _sum(found, 0) if (found := values.filled_values()) else None,
+    "closing": lambda values, share: (
+        _sum(filled, 0) if (filled := values.filled_values()) else None
+    ),
+    "opening": lambda values, share: (
+        _sum(filled, 0) if (filled := values.filled_values()) else None
+    ),
     "std": _std,
     "var": _var,
     "median": lambda values, share: _quantile(values, 0.5),

@@ -42,32 +42,32 @@ class Reader:
         """How many come after the last day looked at."""
         return len(self._index.rows(self._groups, self._view.coverage.hi + 1, LAST_DAY))
 
-    def on_days(self, seen: Span) -> Ints:
+    def on_days(self, span: Span) -> Ints:
         """Return the transactions of a span of days, in order."""
-        return self._index.rows(self._groups, seen.lo, seen.hi)
+        return self._index.rows(self._groups, span.lo, span.hi)
 
     def last_entries(self, n: int, until: dt.date) -> Ints:
         """Return the last n transactions up to a day."""
         return self._index.rows(self._groups, FIRST_DAY, ordinal(until))[-n:]
 
-    def bearing(self, seen: Span, wanted: dict[str, str]) -> Ints:
+    def bearing(self, span: Span, values: dict[str, str]) -> Ints:
         """Return the transactions whose day (and hour) bears the wanted value of attributes."""
-        others = {name: word for name, word in wanted.items() if name != "hour"}
-        hit = self.on_days(seen)
+        others = {name: word for name, word in values.items() if name != "hour"}
+        hit = self.on_days(span)
         if others:
-            positions = [self.on_days(Span.of(*day)) for day in self.days_bearing(seen, others)]
+            positions = [self.on_days(Span.of(*day)) for day in self.days_bearing(span, others)]
             hit = np.concatenate([*positions, np.zeros(0, np.int64)]).astype(np.int64)
-        if "hour" in wanted:
+        if "hour" in values:
             hours = hours_of(self._index.batch)
-            hit = hit[np.array([hour == int(wanted["hour"]) for hour in hours[hit].tolist()], bool)]
+            hit = hit[np.array([hour == int(values["hour"]) for hour in hours[hit].tolist()], bool)]
         return hit
 
-    def days_bearing(self, seen: Span, wanted: dict[str, str]) -> list[tuple[int, int]]:
+    def days_bearing(self, span: Span, values: dict[str, str]) -> list[tuple[int, int]]:
         """Return the days of a span that bear the wanted values, each as a span of its own."""
         return [
             (ordinal(day), ordinal(day))
-            for day in _dates(seen)
-            if all(_bears(self._view, name, word, day) for name, word in wanted.items())
+            for day in _dates(span)
+            if all(_bears(self._view, name, word, day) for name, word in values.items())
         ]
 
     def rows(self, hit: Ints, terms: Sequence[Term], *, by_entry: bool = False) -> Rows:
@@ -216,19 +216,19 @@ class Reader:
             ]
         return Values(items, column_of_hits.scale)
 
-    def units(self, grain: str, seen: Span) -> list[tuple[int, int]]:
+    def units(self, grain: str, span: Span) -> list[tuple[int, int]]:
         """Return first and last day of each unit of a grain that lies wholly in a span."""
         if grain in ("day", "workday"):
             worked = self._view.facts.workdays
             return [
                 (day, day)
-                for day in range(seen.lo, seen.hi + 1)
+                for day in range(span.lo, span.hi + 1)
                 if grain == "day" or worked.count(Span.of(day, day))
             ]
         spans = []
-        period: Period | None = self._view.calendar.period_of(seen.first, grain)
-        while period is not None and period.first <= seen.last:
-            if period.span in seen:
+        period: Period | None = self._view.calendar.period_of(span.first, grain)
+        while period is not None and period.first <= span.last:
+            if period.span in span:
                 spans.append((period.span.lo, period.span.hi))
             period = period.shift(1)
         return spans

@@ -539,10 +539,10 @@ def _fractions(table: Result, name: str) -> list[Fraction | None]:
     return [None if blank[row] else column.fraction(row) for row in range(len(table))]
 
 
-def _all_agree(table: Result, name: str, wanted: list[Fraction | None]) -> int:
+def _all_agree(table: Result, name: str, expected: list[Fraction | None]) -> int:
     """Return how many values of a column agree; raises `EptaroError` for one that does not."""
     values = table.column(name).to_list()
-    for row, (one, two) in enumerate(zip(values, wanted, strict=True)):
+    for row, (one, two) in enumerate(zip(values, expected, strict=True)):
         if (one is None) != (two is None) or (
             one is not None and two is not None and not math.isclose(one, two, abs_tol=1e-12)
         ):

@@ -45,9 +45,9 @@ class Balances:
         the last is not known then, and where dates have times.
         """
         name = f"movements of {term.members}"
-        if name not in folded.kept:
-            folded.kept[name] = _Movements.of(folded, term)
-        moved: _Movements = folded.kept[name]
+        if name not in folded.cache:
+            folded.cache[name] = _Movements.of(folded, term)
+        moved: _Movements = folded.cache[name]
         place = places[moved.group]
         rows = np.flatnonzero(place >= 0)
         keys = place[rows].astype(np.int64) * _DAYS + moved.day[rows]

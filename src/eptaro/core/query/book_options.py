@@ -53,12 +53,12 @@ _OF_RULES = {  # options that people try where their rules belong
 }
 
 
-def check_options(known: Collection[str], given: Mapping[str, object]) -> None:
+def check_options(accepted: Collection[str], options: Mapping[str, object]) -> None:
     """Raise `QuestionError` for options that a way into a book does not take, with what may have
     been meant: another spelling, the rules that the option belongs to, or a measure.
     """
-    for name, value in given.items():
-        if name in known:
+    for name, value in options.items():
+        if name in accepted:
             continue
         if name in _OF_RULES:
             option, rules = _OF_RULES[name]
@@ -71,7 +71,7 @@ def check_options(known: Collection[str], given: Mapping[str, object]) -> None:
                 f"there is no option {name!r}; give measures as a list or a mapping: "
                 f"measures={{{name!r}: {value!r}}}"
             )
-        raise QuestionError(unknown("option", name, known))
+        raise QuestionError(unknown("option", name, accepted))
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -201,25 +201,25 @@ def _adjustment_column(adjustments: str, calendar: Calendars) -> str:
 
 
 def chosen_measures(
-    wanted: Measures, known: Sequence[Measure], kept: Collection[tuple[str, str]]
+    specs: Measures, own: Sequence[Measure], planes: Collection[tuple[str, str]]
 ) -> tuple[Measure, ...]:
     """Return measures of a book by their names, or others that what it keeps allows.
 
     Raises `QuestionError` for one that takes more than the book keeps.
     """
-    names = [measure.name for measure in known]
-    for one in [wanted] if isinstance(wanted, str | Measure | Mapping) else wanted:
+    names = [measure.name for measure in own]
+    for one in [specs] if isinstance(specs, str | Measure | Mapping) else specs:
         if isinstance(one, str) and "(" not in one and "=" not in one and one not in names:
             raise QuestionError(unknown("measure", one, names))
-    measures = parse_measures(wanted, known)
+    measures = parse_measures(specs, own)
     for measure in measures:
-        lacking = sorted({*measure.planes} - {*kept})
+        lacking = sorted({*measure.planes} - {*planes})
         if lacking:
             what, column = lacking[0]
             needed = f"{what} of {column!r}" if column else what
             if owners := [str(t) for t in measure.terms if t.members is not None]:
                 needed = f"the rows of {owners[0]}"
-            has = ", ".join(f"{one.name} = {one.formula}" for one in known)
+            has = ", ".join(f"{one.name} = {one.formula}" for one in own)
             raise QuestionError(
                 f"{measure.name}={measure.formula} takes {needed}, which this book does not keep: "
                 f"it has {has}. Make it with this measure as well"

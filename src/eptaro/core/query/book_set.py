@@ -55,14 +55,14 @@ def measures_of_books(books: Mapping[str, Sequence[Measure]]) -> dict[str, Measu
 
 
 def parse_set_measures(
-    specs: Measures, known: Sequence[Measure], books: Mapping[str, Sequence[Measure]]
+    specs: Measures, own_measures: Sequence[Measure], books: Mapping[str, Sequence[Measure]]
 ) -> tuple[Measure, ...]:
     """Return measures of a set: those known, by their names, and what is calculated from them.
 
     Every measure of a book may also be written with the book's name before it. Raises
     `MeasureError` for one that is calculated from columns, which are those of a book.
     """
-    names = {measure.name for measure in known}
+    names = {measure.name for measure in own_measures}
     _check_names(specs, names, books)
     longer = [
         measure.of_table(table, f"{table}.{measure.name}")
@@ -70,7 +70,7 @@ def parse_set_measures(
         for measure in measures
         if f"{table}.{measure.name}" not in names
     ]
-    parsed = parse_measures(specs, [*known, *longer])
+    parsed = parse_measures(specs, [*own_measures, *longer])
     for measure in parsed:
         if "" in measure.tables:
             raise MeasureError(
@@ -84,19 +84,21 @@ def parse_set_measures(
 _WORD = re.compile(r"[^\W\d]\w*(?:\.[^\W\d]\w*)?")
 
 
-def _check_names(specs: Measures, known: set[str], books: Mapping[str, Sequence[Measure]]) -> None:
+def _check_names(
+    specs: Measures, measure_names: set[str], books: Mapping[str, Sequence[Measure]]
+) -> None:
     """Raise `MeasureError` for a measure that names a book that is none, or one after it."""
     if isinstance(specs, Mapping):
         specs = [f"{name}={body}" for name, body in specs.items()]
     texts = [specs] if isinstance(specs, str) else specs if isinstance(specs, list | tuple) else []
     pairs = [text.partition("=")[::2] for text in texts if isinstance(text, str) and "=" in text]
     for place, (name, body) in enumerate(pairs):
-        later = {other.strip() for other, _ in pairs[place:]} - known
+        later = {other.strip() for other, _ in pairs[place:]} - measure_names
         for word in _WORD.findall(body):
             table, dot, own = word.partition(".")
-            if dot and table not in books and word not in known:
+            if dot and table not in books and word not in measure_names:
                 raise MeasureError(f"{name.strip()}={body}: {unknown('book', table, books)}")
-            if dot and word not in known:
+            if dot and word not in measure_names:
                 names = [measure.name for measure in books[table]]
                 if own not in names:
                     message = unknown(f"measure of {table}", own, names)

@@ -196,9 +196,9 @@ def _common(view: View, measure: Measure) -> Span:
     return common
 
 
-def days_of(view: View, crossed: AttributeProduct, group: Ints, place: Ints, seen: Span) -> Ints:
+def days_of(view: View, crossed: AttributeProduct, group: Ints, place: Ints, days: Span) -> Ints:
     """Return how many days of its group's coverage, of those seen, bear the values of each row."""
-    own = view.own_within(seen)
+    own = view.own_within(days)
     if own is None:
         return crossed.counts[place]
     if crossed.by_time:
@@ -210,8 +210,8 @@ def days_of(view: View, crossed: AttributeProduct, group: Ints, place: Ints, see
     bearing = np.zeros((width + 1, crossed.size), np.int64)
     bearing[np.arange(1, width + 1), crossed.places] = 1
     upto = bearing.cumsum(axis=0)
-    lo = np.clip(own[0] - seen.lo, 0, width)
-    hi = np.maximum(np.clip(own[1] + 1 - seen.lo, 0, width), lo)
+    lo = np.clip(own[0] - days.lo, 0, width)
+    hi = np.maximum(np.clip(own[1] + 1 - days.lo, 0, width), lo)
     counts: Ints = upto[hi[group], place] - upto[lo[group], place]
     return counts
 
@@ -269,12 +269,12 @@ def _value(
     return value.named(measure.name, f"{measure.formula} over these days")
 
 
-def _by_day(view: View, crossed: AttributeProduct, seen: Span) -> Cells:
+def _by_day(view: View, crossed: AttributeProduct, days: Span) -> Cells:
     """Return the cells of the days seen, gathered by the place of each day."""
     group, day = view.cells.axis.cells_of()
-    lo, hi = max(seen.lo, view.coverage.lo), min(seen.hi, view.coverage.hi)
+    lo, hi = max(days.lo, view.coverage.lo), min(days.hi, view.coverage.hi)
     inside = (day >= lo) & (day <= hi)
-    place = crossed.places[np.clip(day - seen.lo, 0, len(crossed.places) - 1)]
+    place = crossed.places[np.clip(day - days.lo, 0, len(crossed.places) - 1)]
     axis = Axis(view.groups.count, 0, crossed.size)
     target = np.where(inside, group * axis.days + place, -1)
     tallies = {

@@ -53,14 +53,14 @@ class GroupSpans:
         return lo, np.minimum(hi, last)
 
 
-def _span(key: object, given: object) -> Span:
+def _span(key: object, coverage: object) -> Span:
     try:
-        span = Span.parse(given) if isinstance(given, str) else given
+        span = Span.parse(coverage) if isinstance(coverage, str) else coverage
     except DateError as error:
         raise InputError(f"coverage of {key!r}: {error}") from None
     if not isinstance(span, Span):
         raise InputError(
-            f"coverage of {key!r}: {given!r} is not a span; write 2025-01-01..2025-12-31"
+            f"coverage of {key!r}: {coverage!r} is not a span; write 2025-01-01..2025-12-31"
         )
     return span
 
@@ -158,22 +158,22 @@ PERIODS = {f"{level}s": level for level in ("year", "quarter", "month", "week")}
 
 
 def resolve_coverage(
-    given: Coverage, folded: Folded, calendars: Sequence[Calendar], workdays: Workdays
+    coverage: Coverage, folded: Folded, calendars: Sequence[Calendar], workdays: Workdays
 ) -> Span:
     """Return the coverage given, which must hold all the data, or that of the data, of rows that
     a condition left out as well.
 
     Raises `InputError` for a coverage that is no span, and where rows lie outside.
     """
-    if given is None:
+    if coverage is None:
         return _grown(folded, calendars, workdays)
-    if isinstance(given, str) and given.strip() in PERIODS:
-        return _to_whole_periods(given.strip(), folded.days, calendars)
+    if isinstance(coverage, str) and coverage.strip() in PERIODS:
+        return _to_whole_periods(coverage.strip(), folded.days, calendars)
     try:
-        span = Span.parse(given) if isinstance(given, str) else given
+        span = Span.parse(coverage) if isinstance(coverage, str) else coverage
     except DateError as error:
         raise InputError(
-            f"coverage={given!r} is not a span such as 2025-01-01..2025-12-31, and not one of "
+            f"coverage={coverage!r} is not a span such as 2025-01-01..2025-12-31, and not one of "
             f"groups, {', '.join(PERIODS)} ({error})"
         ) from None
     if not isinstance(span, Span):
@@ -205,16 +205,16 @@ def _check_holds(span: Span, folded: Folded) -> None:
     )
 
 
-def _to_whole_periods(given: str, days: Span, calendars: Sequence[Calendar]) -> Span:
+def _to_whole_periods(how: str, days: Span, calendars: Sequence[Calendar]) -> Span:
     """Return the whole periods that hold the first and the last day of the data."""
-    level = PERIODS[given]
+    level = PERIODS[how]
     if len({*calendars}) > 1:
         raise InputError(
-            f"coverage={given!r} needs one calendar for all groups; give a span, such as {days}"
+            f"coverage={how!r} needs one calendar for all groups; give a span, such as {days}"
         )
     (calendar,) = {*calendars}
     if level not in calendar.levels:
-        raise InputError(f"coverage={given!r}: calendar {calendar.name!r} has no {level}s")
+        raise InputError(f"coverage={how!r}: calendar {calendar.name!r} has no {level}s")
     index = calendar.index_of(np.array([days.lo, days.hi]), level)
     return Span.of(
         int(calendar.first_days(index[:1], level)[0]), int(calendar.last_days(index[1:], level)[0])

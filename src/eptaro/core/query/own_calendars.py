@@ -111,8 +111,8 @@ class OwnCalendars:
         >>> from eptaro.core.results.column import Column
         >>> coded = Categorical(np.array([0, 1], np.int32), Column.text("company", ["a", "b"]))
         >>> own = OwnCalendars("company", {"a": WeekCalendar("cafe")}, MonthCalendar("civil"))
-        >>> found = own.of_groups(Groups({"company": coded}, 2), "these rows")
-        >>> {calendar.name: which.tolist() for calendar, which in found.items()}
+        >>> flags = own.of_groups(Groups({"company": coded}, 2), "these rows")
+        >>> {calendar.name: which.tolist() for calendar, which in flags.items()}
         {'cafe': [True, False], 'civil': [False, True]}
         """
         if self.column not in groups.names:

@@ -323,7 +323,7 @@ class Index:
     @classmethod
     def of(cls, facts: BookData) -> Index:
         """Return the index of the transactions, made when first asked for."""
-        cache = facts.folded.kept
+        cache = facts.folded.cache
         if "index" not in cache:
             numbers, rank, batch = all_rows(facts)
             days, order = batch.days, _in_order(batch)

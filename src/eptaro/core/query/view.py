@@ -207,7 +207,7 @@ class View:
     today: int  # the as-of date, which may lie after the last covered day
     window: Span | None
     places: Ints  # for each group of the facts its place here, -1 where left out
-    kept: dict[str, Any] = field(default_factory=dict)  # what was calculated once
+    cache: dict[str, Any] = field(default_factory=dict)  # what was calculated once
     others: Flags | None = None  # which groups are all those not picked, where some are
     tables: Mapping[str, View] = field(default_factory=dict)  # of the books of a set, by name
 
@@ -251,7 +251,7 @@ class View:
             groups=groups,
             cells=self.cells.regroup(target, groups.count),
             places=np.where(self.places < 0, -1, target[self.places]),
-            kept={},
+            cache={},
             others=None,
             tables={name: one.regroup(target, groups) for name, one in self.tables.items()},
         )
@@ -458,17 +458,17 @@ class View:
         from eptaro.core.query.balances import Balances  # few measures are balances
 
         name = f"balances of {term.members}"
-        if name not in self.kept:
-            self.kept[name] = Balances.of(self.facts.folded, term, self.places)
-        balances: Balances = self.kept[name]
+        if name not in self.cache:
+            self.cache[name] = Balances.of(self.facts.folded, term, self.places)
+        balances: Balances = self.cache[name]
         return balances.at_end_of(group, last if term.how == "closing" else first - 1)
 
     def _first_day_of_each(self, plane: Plane) -> Ints:
         """Return the first day of each value of a column in any group of the book."""
         name = f"first day of each {plane.column}"
-        if name not in self.kept:
-            self.kept[name] = first_days_of(self.facts.cells, plane)
-        days: Ints = self.kept[name]
+        if name not in self.cache:
+            self.cache[name] = first_days_of(self.facts.cells, plane)
+        days: Ints = self.cache[name]
         return days
 
     def meta(self, verb: str) -> dict[str, Any]:
@@ -519,7 +519,7 @@ class View:
 
     def __getstate__(self) -> dict[str, Any]:
         """Return what a copy needs: all but what was calculated and can be again."""
-        return vars(self) | {"kept": {}}
+        return vars(self) | {"cache": {}}
 
     def by_input_order(self) -> dict[str, str]:
         """Return which first and last values the order of the input decides, as several rows of one

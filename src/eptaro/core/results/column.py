@@ -561,14 +561,16 @@ def with_shown_labels(column: Column, calendar: Calendar) -> Column:
     return replace(column, face=with_texts(column.face or DisplayHint(column.name), texts.items()))
 
 
-def with_texts(face: DisplayHint, shown: Iterable[tuple[str, str]]) -> DisplayHint:
+def with_texts(face: DisplayHint, labels: Iterable[tuple[str, str]]) -> DisplayHint:
     """Return a face with the texts that values are shown as; one that is shown as two texts, as
     labels of two calendars may be, is shown as it is.
     """
     ways: dict[str, set[str]] = {}
-    for value, text in shown:
+    for value, text in labels:
         ways.setdefault(value, set()).add(text)
-    texts = {value: min(found) for value, found in ways.items() if len(found) == 1}
+    texts = {
+        value: min(values_shown) for value, values_shown in ways.items() if len(values_shown) == 1
+    }
     return replace(face, texts={v: text for v, text in texts.items() if v != text} or None)
 
 

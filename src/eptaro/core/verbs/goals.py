@@ -159,17 +159,17 @@ def goal_columns(
 
 
 def _column(
-    measure: Measure, what: str, numbers: NDArray[np.float64], like: Column, text: str
+    measure: Measure, part_name: str, numbers: NDArray[np.float64], like: Column, text: str
 ) -> Column:
     valid = ~np.isnan(numbers)
     return Column.of(
-        f"{measure.name}_{what}",
+        f"{measure.name}_{part_name}",
         "float",
         np.where(valid, numbers, 0.0),
         valid,
         description=text,
         format=like.format,
-        face=DisplayHint(what.replace("_", " "), of=measure.name),
+        face=DisplayHint(part_name.replace("_", " "), of=measure.name),
     )
 
 

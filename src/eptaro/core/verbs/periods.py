@@ -195,17 +195,17 @@ class Chunks:
             return None
         return cls(Amount.of_levels(match[1], "per"), ordinal(match[2]), calendar)
 
-    def over(self, seen: Span) -> tuple[Ints, Ints]:
+    def over(self, span: Span) -> tuple[Ints, Ints]:
         """Return first and last days of the chunks that share a day with a span."""
         width = {"day": 1, "week": 7, "month": 28, "quarter": 84, "half": 168, "year": 364}
         least = width[self._amount.unit] * self._amount.n
-        before = max(self._start - seen.lo, 0) // least + 2
-        after = max(seen.hi - self._start, 0) // least + 2
+        before = max(self._start - span.lo, 0) // least + 2
+        after = max(span.hi - self._start, 0) // least + 2
         steps = np.arange(-before, after + 1) * self._amount.n
         start = np.full(len(steps), self._start)
         begins = self._calendar.move_days(start, steps, self._amount.unit)[0]
         first, last = begins[:-1], begins[1:] - 1
-        keep = (last >= seen.lo) & (first <= seen.hi)
+        keep = (last >= span.lo) & (first <= span.hi)
         return first[keep], last[keep]
 
     @staticmethod

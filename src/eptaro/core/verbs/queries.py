@@ -1124,8 +1124,8 @@ class Histogram(Query):
         return True
 
 
-def _names(given: str | Sequence[str]) -> tuple[str, ...]:
-    return (given,) if isinstance(given, str) else tuple(given)
+def _names(names: str | Sequence[str]) -> tuple[str, ...]:
+    return (names,) if isinstance(names, str) else tuple(names)
 
 
 def _check_order(sort: str | Sequence[str] | None) -> None:

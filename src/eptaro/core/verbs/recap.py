@@ -73,7 +73,7 @@ def _top_of_each_period(view: View, query: Recap) -> Result:
         )
     tables = []
     for span in zip(first.tolist(), last.tolist(), strict=True):
-        own = top_groups(replace(view, window=Span.of(*span), kept={}), query.top, within)
+        own = top_groups(replace(view, window=Span.of(*span), cache={}), query.top, within)
         rows = PeriodRows.of(own, query.per, (), with_total=False)
         tables.append(_long(own, rows, replace(query, sort=None)))
     columns = [join(list(same)) for same in zip(*(t.columns for t in tables), strict=True)]

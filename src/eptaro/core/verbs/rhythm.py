@@ -64,7 +64,7 @@ def rhythm(facts: BookData, query: Rhythm) -> Result:
 
 
 def _across(
-    crossed: AttributeProduct, group: Ints, place: Ints, head: list[Column], shown: Column
+    crossed: AttributeProduct, group: Ints, place: Ints, head: list[Column], totals: Column
 ) -> tuple[list[Column], Ints]:
     """Return the values of the second attribute side by side, and the rows that are kept."""
     outer = crossed.attributes[1]
@@ -81,6 +81,8 @@ def _across(
         at = np.minimum(np.searchsorted(key, keys + number), len(key) - 1)
         first_cells = key[at] == keys + number
         if first_cells.any():
-            text = f"{shown.description}, {outer.name} {word}"
-            columns.append(shown.take(at).blanked(first_cells).named(word, text, DisplayHint(word)))
+            text = f"{totals.description}, {outer.name} {word}"
+            columns.append(
+                totals.take(at).blanked(first_cells).named(word, text, DisplayHint(word))
+            )
     return columns, first

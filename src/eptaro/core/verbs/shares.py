@@ -70,10 +70,10 @@ def with_running_shares(
 
 
 @np.errstate(over="ignore", invalid="ignore")
-def _running(measure: Measure, counted: Numbers, order: Ints | None) -> Column:
-    so_far, at = np.empty(len(counted)), slice(None) if order is None else order
-    so_far[at] = np.cumsum(counted[at])
-    whole, text = np.full(len(counted), counted.sum()), "of the rows shown so far"
+def _running(measure: Measure, cumulative: Numbers, order: Ints | None) -> Column:
+    so_far, at = np.empty(len(cumulative)), slice(None) if order is None else order
+    so_far[at] = np.cumsum(cumulative[at])
+    whole, text = np.full(len(cumulative), cumulative.sum()), "of the rows shown so far"
     return share(running_name(measure), so_far, whole, text, measure.name, "running share")
 
 

@@ -147,13 +147,13 @@ def _answer(facts: BookData, query: Query) -> Result:
     return table
 
 
-def check_in_parts(own: OwnCalendars, known: Sequence[str], query: Query) -> list[str]:
+def check_in_parts(own: OwnCalendars, names_known: Sequence[str], query: Query) -> list[str]:
     """Return the group columns asked for, of those known; raises `QuestionError` for what needs one
     calendar.
     """
     names = group_names(query.by)
-    if names == [EVERY] and EVERY not in known:
-        names = [*known]
+    if names == [EVERY] and EVERY not in names_known:
+        names = [*names_known]
     if own.column not in names:
         raise QuestionError(
             f"each {own.column} keeps its own calendar: group by it, or ask in one calendar "
@@ -305,7 +305,7 @@ class SetStore:
     workdays: Workdays
     names: ColumnNames = field(default_factory=dict)
     formats: Mapping[str, Format] = field(default_factory=dict)
-    kept: dict[tuple[str, ...], BookData] = field(default_factory=dict)  # the facts of some books
+    cache: dict[tuple[str, ...], BookData] = field(default_factory=dict)  # the facts of some books
 
     @property
     def about(self) -> BookData:
@@ -321,16 +321,16 @@ class SetStore:
     def facts(self) -> BookData:
         """The books that the measures are of, as one."""
         tables = _books_of(self.measures)
-        if tables not in self.kept:
+        if tables not in self.cache:
             by = self.columns(tables)
             books = {}
             for name in tables:
                 own = [self.names.get(name, {}).get(column, column) for column in by]
                 books[name] = self.stores[name].view(by=own).facts
-            self.kept[tables] = set_facts(
+            self.cache[tables] = set_facts(
                 *(books, by, self.names, self.calendar, self.workdays, self.formats)
             )
-        return measured(self.kept[tables], self.measures)
+        return measured(self.cache[tables], self.measures)
 
     @property
     def measures_of_books(self) -> dict[str, tuple[Measure, ...]]:
@@ -364,7 +364,7 @@ class SetStore:
         if isinstance(calendar, OwnCalendars):
             raise QuestionError("a set of books has one calendar, which all of them share")
         work = workdays or self.workdays
-        return replace(self, calendar=calendar, workdays=work, kept={})
+        return replace(self, calendar=calendar, workdays=work, cache={})
 
     def measuring(self, measures: Measures) -> SetStore:
         """Return the same books with some of the measures, or others that are made of them."""
@@ -375,7 +375,7 @@ class SetStore:
 
     def formatted(self, formats: Mapping[str, Format]) -> SetStore:
         """Return the same books with some measures shown in another way."""
-        return replace(self, formats={**self.formats, **formats}, kept={})
+        return replace(self, formats={**self.formats, **formats}, cache={})
 
     def _columns_of(self, table: str) -> list[str]:
         return columns_of(table, self.stores[table].about, self.names)

@@ -346,9 +346,9 @@ class Translator:
             return Kind.DATE
         return Kind.TEXT
 
-    def refusal(self, node: Node, what: str) -> Exception:
+    def refusal(self, node: Node, subject: str) -> Exception:
         """Return the error for what a database may calculate in another way than Eptaro."""
-        message = f"databases differ in how they calculate {what}; fold the rows"
+        message = f"databases differ in how they calculate {subject}; fold the rows"
         return error_at(
             self.text, node.at, f"{message} with Daybook.read, or put it into the query"
         )

@@ -272,12 +272,12 @@ def _days(rows: SqlTable, date: str, rules: DateRules, where: list[Any]) -> tupl
     return span, sum(row[1] for row in days)
 
 
-def _with_condition(folded: Folded, formulas: Formulas, seen: Span | None, rows: int) -> Folded:
+def _with_condition(folded: Folded, formulas: Formulas, covered: Span | None, rows: int) -> Folded:
     assert formulas.where is not None
     rejected = 0 if folded.rejected is None else len(folded.rejected)
     left_out = Left(formulas.where.text, rows - folded.rows - rejected)
     note = f"{left_out.rows:,} of {rows:,} rows do not meet the condition {left_out.where!r}"
-    return replace(folded, seen=seen, left=left_out, notes=(*folded.notes, note))
+    return replace(folded, seen=covered, left=left_out, notes=(*folded.notes, note))
 
 
 def _query_planes(

@@ -72,9 +72,9 @@ class FormulaColumns:
     """What formulas make of the rows of a table; each column is read once, when it is needed."""
 
     def __init__(
-        self, table: pa.Table, formulas: Formulas, placed: RowOrigin, rules: DateRules, date: str
+        self, table: pa.Table, formulas: Formulas, origin: RowOrigin, rules: DateRules, date: str
     ) -> None:
-        self._table, self._formulas, self._placed = table, formulas, placed
+        self._table, self._formulas, self._placed = table, formulas, origin
         self._rules, self._date = rules, date
         self._read = cache(self._read_once)
 

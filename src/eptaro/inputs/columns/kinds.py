@@ -261,12 +261,17 @@ def _decide_kinds(
 
 
 def _see(
-    source: Source, seen: _Evidence, column: pa.ChunkedArray, name: str, done: int, rules: DateRules
+    source: Source,
+    evidence: _Evidence,
+    column: pa.ChunkedArray,
+    name: str,
+    rows_before: int,
+    rules: DateRules,
 ) -> None:
     """Add what some rows of a column hold."""
     if not is_text(column.type):  # such as the number of a row that was set across
-        seen.numbers += len(column) - column.null_count
-        seen.filled += len(column) - column.null_count
+        evidence.numbers += len(column) - column.null_count
+        evidence.filled += len(column) - column.null_count
         return
     texts = pc.utf8_trim_whitespace(column.cast(pa.string()))
     texts = pc.if_else(pc.equal(texts, ""), None, texts)
@@ -274,40 +279,40 @@ def _see(
     if not len(filled):
         return
     if source.has_rules:
-        seen.texts.append(pc.unique(filled))
+        evidence.texts.append(pc.unique(filled))
     numbers = source.are_numbers(texts)
     row = pc.index(pc.fill_null(numbers, True), False).as_py()
-    if seen.other is None and row >= 0:
-        seen.other = done + row, texts[row].as_py()
-    seen.filled += len(filled)
-    seen.numbers += pc.sum(numbers).as_py() or 0
-    seen.codes += pc.sum(pc.match_substring_regex(filled, _CODE)).as_py() or 0
-    if seen.dates and not seen.numbers:
+    if evidence.other is None and row >= 0:
+        evidence.other = rows_before + row, texts[row].as_py()
+    evidence.filled += len(filled)
+    evidence.numbers += pc.sum(numbers).as_py() or 0
+    evidence.codes += pc.sum(pc.match_substring_regex(filled, _CODE)).as_py() or 0
+    if evidence.dates and not evidence.numbers:
         parsed = read_dates(filled, replace(rules, grain="day"), name)
-        seen.dates = parsed.bad is None or not bool(np.any(parsed.bad))
+        evidence.dates = parsed.bad is None or not bool(np.any(parsed.bad))
     else:
-        seen.dates = False
+        evidence.dates = False
 
 
-def _kind(source: Source, name: str, seen: _Evidence, uses: list[Use]) -> Kind:
+def _kind(source: Source, name: str, evidence: _Evidence, uses: list[Use]) -> Kind:
     """Return what a column is; raises `MeasureError` for one that is nearly all numbers."""
-    if not seen.filled:
+    if not evidence.filled:
         return Kind.BLANK
-    if source.has_rules and not seen.codes:
-        every = pa.chunked_array(seen.texts, pa.string()).unique()
+    if source.has_rules and not evidence.codes:
+        every = pa.chunked_array(evidence.texts, pa.string()).unique()
         if source.settles_numbers(name, every):
             return Kind.NUMBER
-    if seen.numbers == seen.filled:
-        return Kind.TEXT if seen.codes else Kind.NUMBER
-    if not seen.numbers:
-        return Kind.DATE if seen.dates else Kind.TEXT
-    if 2 * seen.numbers >= seen.filled and any(use.ordered for use in uses):
-        assert seen.other is not None
+    if evidence.numbers == evidence.filled:
+        return Kind.TEXT if evidence.codes else Kind.NUMBER
+    if not evidence.numbers:
+        return Kind.DATE if evidence.dates else Kind.TEXT
+    if 2 * evidence.numbers >= evidence.filled and any(use.ordered for use in uses):
+        assert evidence.other is not None
         from eptaro.inputs.columns.numbers import cure
 
-        row, text = seen.other
+        row, text = evidence.other
         raise MeasureError(
             f"{source.name}: row {source.row_number(row):,} of {name!r}: {text!r} is not a number, "
-            f"and {seen.numbers:,} of {seen.filled:,} values are{cure(text)}"
+            f"and {evidence.numbers:,} of {evidence.filled:,} values are{cure(text)}"
         )
     return Kind.TEXT

@@ -33,7 +33,7 @@ class LookupTable:
     Raises `InputError` for a key that is there twice, or twice on one day.
     """
 
-    def __init__(self, lookup: Lookup, rules: DateRules, taken: Iterable[str]) -> None:
+    def __init__(self, lookup: Lookup, rules: DateRules, names_taken: Iterable[str]) -> None:
         source = opened_source(lookup.table, lookup.files)
         self.key, self.name = lookup.key, source.name
         self._rules = replace(
@@ -59,7 +59,9 @@ class LookupTable:
         self._check(keys, first[order])
         apart = {lookup.key_of_table, *((lookup.first, lookup.through) if self.dated else ())}
         names = [name for name in table.column_names if name not in apart]
-        self._columns = {own: table[n] for own, n in lookup.exposed_names(names, taken).items()}
+        self._columns = {
+            own: table[n] for own, n in lookup.exposed_names(names, names_taken).items()
+        }
 
     @property
     def columns(self) -> list[str]:
@@ -224,32 +226,32 @@ class JoinedSource(SourceWrapper):
                 return table.values(name)
         return self.source.column(name)
 
-    def batches(self, wanted: ColumnRequest) -> Iterator[pa.Table]:
+    def batches(self, request: ColumnRequest) -> Iterator[pa.Table]:
         """Yield the wanted columns, those of the lookups joined."""
-        check_columns(wanted.names, self.names(), self.name)
+        check_columns(request.names, self.names(), self.name)
         self._missed = [(0, {}) for _ in self._tables]
-        used = [table for table in self._tables if {*table.columns} & {*wanted.names}]
+        used = [table for table in self._tables if {*table.columns} & {*request.names}]
         lookup_names = {name for table in used for name in table.columns}
         keys = [table.key for table in used]
-        keys = [name for name in keys if name not in wanted.numbers]
+        keys = [name for name in keys if name not in request.numbers]
         groups, numbers, others = (
             [name for name in names if name not in lookup_names]
-            for names in (wanted.groups, wanted.numbers, [*wanted.others, *keys])
+            for names in (request.groups, request.numbers, [*request.others, *keys])
         )
-        self._settle(wanted.date, used)
-        for rows in self.source.batches(ColumnRequest(wanted.date, groups, numbers, others)):
+        self._settle(request.date, used)
+        for rows in self.source.batches(ColumnRequest(request.date, groups, numbers, others)):
             columns = {name: rows[name] for name in rows.column_names}
-            days = self._days(rows, wanted.date) if any(t.dated for t in used) else None
+            days = self._days(rows, request.date) if any(t.dated for t in used) else None
             for number, table in enumerate(self._tables):
                 if table not in used:
                     continue
                 places = table.places(rows[table.key], days if table.dated else None)
                 self._miss(number, rows[table.key], places < 0)
                 for name in table.columns:
-                    if name in wanted.names:
-                        as_number = name in wanted.numbers
+                    if name in request.names:
+                        as_number = name in request.numbers
                         columns[name] = table.column(name, places, as_number=as_number)
-            yield pa.table({name: columns[name] for name in wanted.names})
+            yield pa.table({name: columns[name] for name in request.names})
 
     def _settle(self, date: str, used: Sequence[LookupTable]) -> None:
         if not self._settled and any(table.dated for table in used):

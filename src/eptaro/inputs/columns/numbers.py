@@ -227,13 +227,13 @@ class UndecidedError(MeasureError):
     """Numbers that two rules read differently."""
 
 
-def _decide_rules(fitting: Sequence[NumberRules], said: list[str], name: str) -> NumberRules:
+def _decide_rules(fitting: Sequence[NumberRules], texts: list[str], name: str) -> NumberRules:
     """Return the rules that all others agree with; raises `MeasureError` where some do not."""
     first = fitting[0]
-    values = [read_written(pa.array(said, pa.string()), rules)[0] for rules in fitting]
+    values = [read_written(pa.array(texts, pa.string()), rules)[0] for rules in fitting]
     for other, values_of_other in zip(fitting[1:], values[1:], strict=True):
         for text, one, two in zip(
-            said, values[0].to_pylist(), values_of_other.to_pylist(), strict=True
+            texts, values[0].to_pylist(), values_of_other.to_pylist(), strict=True
         ):
             if one != two:
                 raise UndecidedError(
@@ -244,25 +244,25 @@ def _decide_rules(fitting: Sequence[NumberRules], said: list[str], name: str) ->
     return first
 
 
-def _reads(said: list[str], rules: NumberRules) -> bool:
-    wrong = read_written(pa.array(said, pa.string()), rules)[2]
+def _reads(texts: list[str], rules: NumberRules) -> bool:
+    wrong = read_written(pa.array(texts, pa.string()), rules)[2]
     return not pc.any(wrong).as_py()
 
 
-def _odd(said: list[str], rules: NumberRules) -> str:
+def _odd(texts: list[str], rules: NumberRules) -> str:
     """Return a text that the most common marks do not read."""
     wrong = []
     for mark, thousands in _MARKS:
         own = replace(rules, decimal=mark, thousands=thousands)
-        wrong.append(read_written(pa.array(said, pa.string()), own)[2].to_pylist())
+        wrong.append(read_written(pa.array(texts, pa.string()), own)[2].to_pylist())
     fewest = min(wrong, key=sum)
-    return next(text for text, bad in zip(said, fewest, strict=True) if bad)
+    return next(text for text, bad in zip(texts, fewest, strict=True) if bad)
 
 
-def _around(said: list[str], name: str) -> tuple[str, ...]:
+def _around(texts: list[str], name: str) -> tuple[str, ...]:
     """Return the words and signs before and behind the numbers: one currency, and units."""
     texts_by_word: dict[str, str] = {}
-    for text in said:
+    for text in texts:
         core = re.fullmatch(r"[-+(−]*\s*(\D*?)[-+(−]?\s*([.,]?\d.*?)\s*([^\d.,'’]*)", text)
         if core is None:
             raise MeasureError(f"{name!r}: {text!r} is not a number under any rule")

@@ -68,13 +68,13 @@ def read_filled(array: pa.ChunkedArray, name: str) -> Column:
     return Column.of(name, "flag", np.zeros(len(array), bool), valid)
 
 
-def read_numbers(array: pa.ChunkedArray, name: str, placed: RowOrigin) -> Column:
+def read_numbers(array: pa.ChunkedArray, name: str, origin: RowOrigin) -> Column:
     """Return a numeric column: integers, decimals (exact) or floats.
 
     Numbers of a text source are decimals by nature: they become floats only where they
     have more decimals than can be kept.
     """
-    kind, source = array.type, placed.source
+    kind, source = array.type, origin.source
     if pa.types.is_dictionary(kind):
         array, kind = array.cast(kind.value_type), kind.value_type
     valid = None
@@ -92,19 +92,19 @@ def read_numbers(array: pa.ChunkedArray, name: str, placed: RowOrigin) -> Column
         data = fill_blanks(array.cast(pa.float64()), 0.0)
         if not source.of_text:
             return Column.of(name, "float", data, valid)
-        _check_finite(data, name, placed)
+        _check_finite(data, name, origin)
         if exact := _recover_decimals(data, name, valid):
             return exact
         if np.abs(data).max(initial=0) >= _EXACT / 10**_MOST_DECIMALS and (
-            long := _parse_long_numbers(placed.raw_text(name, len(array)), name, placed)
+            long := _parse_long_numbers(origin.raw_text(name, len(array)), name, origin)
         ):
-            return _decimals(long, name, placed, valid, data)
+            return _decimals(long, name, origin, valid, data)
         return Column.of(name, "float", data, valid)
     if pa.types.is_decimal(kind):
         floats = array.cast(pa.float64()) if source.of_text or source.has_rules else None
         floats_exact = None if floats is None else fill_blanks(floats, 0.0)
-        return _decimals(array, name, placed, valid, floats_exact)
-    raise MeasureError(f"{source.name}: {_not_numbers(array, name, placed)}")
+        return _decimals(array, name, origin, valid, floats_exact)
+    raise MeasureError(f"{source.name}: {_not_numbers(array, name, origin)}")
 
 
 def _recover_decimals(data: NDArray[np.float64], name: str, valid: Any) -> Column | None:
@@ -120,18 +120,18 @@ def _recover_decimals(data: NDArray[np.float64], name: str, valid: Any) -> Colum
     return None
 
 
-def _check_finite(data: NDArray[np.float64], name: str, placed: RowOrigin) -> None:
+def _check_finite(data: NDArray[np.float64], name: str, origin: RowOrigin) -> None:
     """Raise `MeasureError` for a text that Arrow takes for a number and people do not, as `nan`,
     and for a number beyond the floats.
     """
     odd = np.flatnonzero(~np.isfinite(data))
     if len(odd):
         row = int(odd[0])
-        text = placed.raw_text(name, len(data))[row].as_py()
+        text = origin.raw_text(name, len(data))[row].as_py()
         from eptaro.inputs.columns.numbers import cure
 
         raise MeasureError(
-            f"{placed.describe_row(row)} of {name!r}: {text!r} is not a number{cure(text)}"
+            f"{origin.describe_row(row)} of {name!r}: {text!r} is not a number{cure(text)}"
         )
 
 
@@ -143,12 +143,12 @@ def whole_digits(texts: Any) -> Any:
 
 
 def _parse_long_numbers(
-    texts: pa.ChunkedArray, name: str, placed: RowOrigin
+    texts: pa.ChunkedArray, name: str, origin: RowOrigin
 ) -> pa.ChunkedArray | None:
     """Return numbers too long for floats as decimals, read from their digits; None for numbers with
     exponents, or with more digits than any decimal holds.
     """
-    texts, mark = pc.utf8_trim_whitespace(texts), placed.source.decimal
+    texts, mark = pc.utf8_trim_whitespace(texts), origin.source.decimal
     texts = pc.replace_substring(texts, mark, ".") if mark != "." else texts
     places = pc.utf8_length(pc.replace_substring_regex(texts, r"^[^.]*\.?", ""))
     digits = pc.max(pc.utf8_length(pc.replace_substring_regex(texts, r"^[-+]?0*|\.", ""))).as_py()
@@ -160,7 +160,7 @@ def _parse_long_numbers(
         text = texts[row].as_py()
         excerpt = text if len(text) <= _SHOWN else f"{text[:_SHOWN]}... ({len(text):,} digits)"
         raise MeasureError(
-            f"{placed.describe_row(row)} of {name!r}: {excerpt} does not fit into 64 bits; write "
+            f"{origin.describe_row(row)} of {name!r}: {excerpt} does not fit into 64 bits; write "
             f"such numbers with an exponent, and they are floats"
         )
     if pc.any(pc.match_substring_regex(texts, "[eE]")).as_py() or (digits or 0) > _MOST_DIGITS:
@@ -172,7 +172,7 @@ def _parse_long_numbers(
 
 
 def _decimals(
-    array: pa.ChunkedArray, name: str, placed: RowOrigin, valid: Any, floats: Any = None
+    array: pa.ChunkedArray, name: str, origin: RowOrigin, valid: Any, floats: Any = None
 ) -> Column:
     """Return exact decimals; where these do not fit, the `floats` that they are as well, if there
     are any.
@@ -183,7 +183,7 @@ def _decimals(
     if not 0 <= scale <= 18 and floats is not None and scale > 18:
         return Column.of(name, "float", floats, valid)
     if not 0 <= scale <= 18:
-        raise MeasureError(f"{placed.source.name}: {name!r} has {scale} decimals; 0 to 18 fit")
+        raise MeasureError(f"{origin.source.name}: {name!r} has {scale} decimals; 0 to 18 fit")
     flat = one_array(array)
     if not pa.types.is_decimal128(flat.type):
         flat = flat.cast(pa.decimal128(38, scale))
@@ -197,7 +197,7 @@ def _decimals(
         return Column.of(name, "float", floats, valid)
     if wrong >= 0:
         raise MeasureError(
-            f"{placed.describe_row(wrong)} of {name!r}: {flat[wrong].as_py()} does not fit into 64 "
+            f"{origin.describe_row(wrong)} of {name!r}: {flat[wrong].as_py()} does not fit into 64 "
             f"bits at {scale} decimals; store the column with fewer decimals"
         )
     return Column.of(name, "decimal", data, valid, scale=scale)
@@ -219,7 +219,7 @@ def _reduce_scale(flat: pa.Array) -> pa.Array:
     return flat
 
 
-def _not_numbers(array: pa.ChunkedArray, name: str, placed: RowOrigin) -> str:
+def _not_numbers(array: pa.ChunkedArray, name: str, origin: RowOrigin) -> str:
     if pa.types.is_string(array.type) or pa.types.is_large_string(array.type):
         numeric = pc.match_substring_regex(array, r"^[-+]?(\d+\.?\d*|\.\d+)([eE][-+]?\d+)?$")
         row = pc.index(pc.fill_null(numeric, True), False).as_py()
@@ -227,7 +227,7 @@ def _not_numbers(array: pa.ChunkedArray, name: str, placed: RowOrigin) -> str:
             from eptaro.inputs.columns.numbers import cure
 
             text = array[row].as_py()
-            return f"row {placed.number(row):,} of {name!r}: {text!r} is not a number{cure(text)}"
+            return f"row {origin.number(row):,} of {name!r}: {text!r} is not a number{cure(text)}"
         option = spell_option("numbers='infer'", "--numbers infer")
         return f"{name!r} holds numbers as text; use {option} to read them"
     return f"{name!r} holds {array.type}, not numbers"

@@ -58,9 +58,9 @@ class SourceWrapper(Source):
         """Return whether rules read all of a column's different texts as numbers."""
         return self.source.settles_numbers(name, texts)
 
-    def as_numbers(self, column: pa.ChunkedArray, placed: Any, name: str) -> pa.ChunkedArray:
+    def as_numbers(self, column: pa.ChunkedArray, origin: Any, name: str) -> pa.ChunkedArray:
         """Return a column of text as numbers, as the source reads them."""
-        return self.source.as_numbers(column, placed, name)
+        return self.source.as_numbers(column, origin, name)
 
     def raw_text(self, name: str) -> pa.ChunkedArray:
         """Return a column as it was written."""
@@ -103,22 +103,22 @@ class UnpivotedSource(SourceWrapper):
             return _in_turn([self.source.raw_text(column) for column in self._wide])
         return self._repeat_values(self.source.raw_text(name))
 
-    def batches(self, wanted: ColumnRequest) -> Iterator[pa.Table]:
+    def batches(self, request: ColumnRequest) -> Iterator[pa.Table]:
         """Yield the wanted columns, a row for each value."""
-        check_columns(wanted.names, self.names(), self.name)
+        check_columns(request.names, self.names(), self.name)
         own, value = {self._across.name, self._across.value}, self._across.value
         groups, numbers, others = (
             [name for name in names if name not in own]
-            for names in (wanted.groups, wanted.numbers, wanted.others)
+            for names in (request.groups, request.numbers, request.others)
         )
-        if value in wanted.numbers:
+        if value in request.numbers:
             numbers += self._wide
-        elif value in wanted.names:
+        elif value in request.names:
             others += self._wide
-        all_names = [wanted.date, *groups, *numbers, *others, *self._rest, *self._wide]
+        all_names = [request.date, *groups, *numbers, *others, *self._rest, *self._wide]
         date = next(name for name in all_names if name not in own)
         for table in self.source.batches(ColumnRequest(date, groups, numbers, others)):
-            yield self._long(table).select(wanted.names)
+            yield self._long(table).select(request.names)
 
     def whole(self) -> Iterator[pa.Table]:
         """Yield all columns, a row for each value."""
@@ -191,20 +191,20 @@ class NumberParsingSource(SourceWrapper):
         """How many values of each column became blank by a word."""
         return {name: sum(words.values()) for name, words in self._blanked.items()}
 
-    def batches(self, wanted: ColumnRequest) -> Iterator[pa.Table]:
+    def batches(self, request: ColumnRequest) -> Iterator[pa.Table]:
         """Yield the wanted columns, numbers in text as numbers."""
         self._blanked, rows_before = {}, 0
-        others = [*wanted.others, *(n for n in wanted.numbers if n not in wanted.others)]
-        plain = ColumnRequest(wanted.date, wanted.groups, [], others)
-        self.settle(wanted.numbers)
+        others = [*request.others, *(n for n in request.numbers if n not in request.others)]
+        plain = ColumnRequest(request.date, request.groups, [], others)
+        self.settle(request.numbers)
         for table in self.source.batches(plain):
             columns = {name: table[name] for name in table.column_names}
-            for name in wanted.numbers:
+            for name in request.numbers:
                 if is_text(columns[name].type):
                     origin = RowOrigin(self, rows_before)
                     columns[name] = self.as_numbers(columns[name], origin, name)
             rows_before += table.num_rows
-            yield pa.table({name: columns[name] for name in wanted.names})
+            yield pa.table({name: columns[name] for name in request.names})
 
     def settle(self, names: list[str]) -> Mapping[str, tuple[NumberRules, str]]:
         """Return the rules of some columns of text, decided on all they hold."""
@@ -243,7 +243,7 @@ class NumberParsingSource(SourceWrapper):
                 return False
         return True
 
-    def as_numbers(self, column: pa.ChunkedArray, placed: RowOrigin, name: str) -> Any:
+    def as_numbers(self, column: pa.ChunkedArray, origin: RowOrigin, name: str) -> Any:
         """Return a column of text as numbers under the rules.
 
         Raises `MeasureError` for what is none.
@@ -258,7 +258,7 @@ class NumberParsingSource(SourceWrapper):
         if row >= 0:
             text = texts[row].as_py()
             raise MeasureError(
-                f"{self.name}: row {placed.number(row):,} of {name!r}: {text!r} is not a "
+                f"{self.name}: row {origin.number(row):,} of {name!r}: {text!r} is not a "
                 f"number under these rules{cure(text)}"
             )
         if pc.any(worded).as_py():

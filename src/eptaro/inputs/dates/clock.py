@@ -134,13 +134,13 @@ def _of_texts(column: pa.ChunkedArray, rules: DateRules, name: str) -> Clock:
     return Clock(every.times[places], every.blank[places], every.bad[places].astype(bool))
 
 
-def _field(found: Any, part: str) -> Any:
+def _field(matches: Any, part: str) -> Any:
     """Return a part of matched texts, empty where it is not there."""
-    return pc.fill_null(pc.struct_field(found, part), "")
+    return pc.fill_null(pc.struct_field(matches, part), "")
 
 
-def _part(found: Any, part: str) -> Ints:
-    text = _field(found, part)
+def _part(matches: Any, part: str) -> Ints:
+    text = _field(matches, part)
     numbers = pc.if_else(pc.equal(text, ""), "0", text)
     return to_numpy(numbers.cast(pa.int64())).astype(np.int64)
 
@@ -154,7 +154,7 @@ def read_timed_dates(table: pa.Table, date: str, rules: DateRules) -> ParsedDate
 
 
 def add_clock(
-    read: ParsedDates, column: pa.ChunkedArray, rules: DateRules, name: str
+    parsed: ParsedDates, column: pa.ChunkedArray, rules: DateRules, name: str
 ) -> ParsedDates:
     """Return days with the times of day of another column, -1 for a row without one, which comes
     first of its day and is in no hour.
@@ -162,27 +162,27 @@ def add_clock(
     Days are those before any shift of the day's start, which is applied here. Raises `DateError`
     where the dates have times themselves, or are periods.
     """
-    if (read.times is not None and read.times.any()) or read.offsets is not None:
+    if (parsed.times is not None and parsed.times.any()) or parsed.offsets is not None:
         raise DateError(
             f"{name!r} holds times itself; leave out {setting(DateRules, 'time', rules.time)}"
         )
-    if read.grain not in (None, "day"):
+    if parsed.grain not in (None, "day"):
         raise DateError(
-            f"{name!r} is dated by the {read.grain}, which has no time of day; leave out "
+            f"{name!r} is dated by the {parsed.grain}, which has no time of day; leave out "
             f"{setting(DateRules, 'time', rules.time)}"
         )
     clock = read_clock(column, rules, rules.time or "")
-    days, times = read.days, np.where(clock.blank, -1, clock.times)
+    days, times = parsed.days, np.where(clock.blank, -1, clock.times)
     if rules.shift:
         timed = ~clock.blank & ~clock.bad
         shifted, moved = shift_day_start(days, times, DAY_NS, rules)
         days, times = np.where(timed, shifted, days).astype(np.int32), np.where(timed, moved, times)
     untimed = int(np.count_nonzero(clock.blank))
-    with_clock = replace(read, days=days, times=times, untimed=untimed)
+    with_clock = replace(parsed, days=days, times=times, untimed=untimed)
     if not clock.bad.any():
         return with_clock
-    bad = np.zeros(len(days), bool) if read.bad is None else read.bad
-    reasons = np.full(len(days), "", object) if read.reasons is None else read.reasons.copy()
+    bad = np.zeros(len(days), bool) if parsed.bad is None else parsed.bad
+    reasons = np.full(len(days), "", object) if parsed.reasons is None else parsed.reasons.copy()
     for row in np.flatnonzero(clock.bad & ~bad).tolist():
         value = column[row].as_py()
         word = isinstance(value, str) and not any(map(str.isdigit, value))

@@ -411,47 +411,49 @@ def read_dates(column: pa.ChunkedArray, rules: DateRules, name: str = "the colum
     return in_periods(_read_typed(column, rules, name), rules)
 
 
-def _counted_on(read: ParsedDates, rules: DateRules, name: str) -> ParsedDates:
+def _counted_on(parsed: ParsedDates, rules: DateRules, name: str) -> ParsedDates:
     """Return weeks by the day that they count on.
 
     Raises `DateError` where dates are no weeks.
     """
     assert rules.week_in is not None
-    if read.grain is None:
-        return read
-    if read.grain not in WEEKS:
+    if parsed.grain is None:
+        return parsed
+    if parsed.grain not in WEEKS:
         option = setting(DateRules, "weeks", "ending friday")
         raise DateError(
-            f"{name!r} holds {plural_of(read.grain)}, and "
+            f"{name!r} holds {plural_of(parsed.grain)}, and "
             f"{setting(DateRules, 'week_in', rules.week_in)} goes with weeks; say which they are, "
             f"such as {option}"
         )
-    days, grain = straddling(read.days.astype(np.int64), read.grain, rules.week_in)
-    return replace(read, days=days.astype(np.int32), grain=grain)
+    days, grain = straddling(parsed.days.astype(np.int64), parsed.grain, rules.week_in)
+    return replace(parsed, days=days.astype(np.int32), grain=grain)
 
 
-def in_periods(read: ParsedDates, rules: DateRules) -> ParsedDates:
+def in_periods(parsed: ParsedDates, rules: DateRules) -> ParsedDates:
     """Return days as the periods that they represent, where the rules give a grain."""
     if rules.weeks is not None:
-        grain, days, astray = week_of(read.days, rules.weeks)
+        grain, days, astray = week_of(parsed.days, rules.weeks)
         why = f"is no {rules.weeks.split()[1].title()} ({setting(DateRules, 'weeks', rules.weeks)})"
-        return _in_grain(read, days, astray, grain, why)
+        return _in_grain(parsed, days, astray, grain, why)
     if rules.grain is None:
-        return replace(read, grain="day")
-    days, astray = standing_for(read.days, rules.grain)
-    return _in_grain(read, days, astray, rules.grain, reason_for(rules.grain))
+        return replace(parsed, grain="day")
+    days, astray = standing_for(parsed.days, rules.grain)
+    return _in_grain(parsed, days, astray, rules.grain, reason_for(rules.grain))
 
 
-def _in_grain(read: ParsedDates, days: Ints, astray: Flags, grain: Grain, why: str) -> ParsedDates:
+def _in_grain(
+    parsed: ParsedDates, days: Ints, astray: Flags, grain: Grain, why: str
+) -> ParsedDates:
     """Return the first days of periods; dates that are `astray` are bad, and `why`."""
-    bad = np.zeros(len(days), bool) if read.bad is None else read.bad
-    reasons = np.where(bad, "", "").astype(object) if read.reasons is None else read.reasons
+    bad = np.zeros(len(days), bool) if parsed.bad is None else parsed.bad
+    reasons = np.where(bad, "", "").astype(object) if parsed.reasons is None else parsed.reasons
     astray &= ~bad
     if not astray.any():
-        return replace(read, days=days.astype(np.int32), grain=grain, times=None)
+        return replace(parsed, days=days.astype(np.int32), grain=grain, times=None)
     reasons = np.where(astray, why, reasons).astype(object)
     read_days = np.where(astray, 0, days).astype(np.int32)
-    return ParsedDates(read_days, None, bad | astray, reasons, read.offsets, grain)
+    return ParsedDates(read_days, None, bad | astray, reasons, parsed.offsets, grain)
 
 
 def _read_typed(column: pa.ChunkedArray, rules: DateRules, name: str) -> ParsedDates:

@@ -30,13 +30,13 @@ class ArrowFile(Source):
         """Return the names of all columns."""
         return list(self._schema.names)
 
-    def batches(self, wanted: ColumnRequest) -> Iterator[pa.Table]:
+    def batches(self, request: ColumnRequest) -> Iterator[pa.Table]:
         """Yield the wanted columns."""
-        check_columns(wanted.names, self._schema.names, self.name)
-        fields = sorted(self._schema.get_field_index(name) for name in wanted.names)
+        check_columns(request.names, self._schema.names, self.name)
+        fields = sorted(self._schema.get_field_index(name) for name in request.names)
         with self._open(ipc.IpcReadOptions(included_fields=fields)) as file:
             for table in self._pieces(file):
-                yield table.select(wanted.names)
+                yield table.select(request.names)
 
     def whole(self) -> Iterator[pa.Table]:
         """Yield all columns, some rows at a time."""

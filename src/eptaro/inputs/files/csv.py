@@ -154,32 +154,32 @@ class CsvFile(Source):
         with self._open() as raw, self._unpack(raw) as stream:
             return bytes(stream.read(2))
 
-    def batches(self, wanted: ColumnRequest) -> Iterator[pa.Table]:
+    def batches(self, request: ColumnRequest) -> Iterator[pa.Table]:
         """Yield the wanted columns, about 8 MB of text at a time."""
-        self._check(wanted.names)
-        types: dict[str, pa.DataType] = dict.fromkeys(wanted.names, pa.string())
-        types |= dict.fromkeys(wanted.numbers, pa.float64())
+        self._check(request.names)
+        types: dict[str, pa.DataType] = dict.fromkeys(request.names, pa.string())
+        types |= dict.fromkeys(request.numbers, pa.float64())
         try:
-            yield from self._parse_file(wanted.names, types)
+            yield from self._parse_file(request.names, types)
         except pa.ArrowInvalid as error:
-            self._explain(wanted, error)
+            self._explain(request, error)
 
-    def _check(self, wanted: list[str]) -> None:
+    def _check(self, names: list[str]) -> None:
         """Raise `InputError` for a missing column; it says where a later line names them all."""
         try:
-            check_columns(wanted, self.names(), self.name)
+            check_columns(names, self.names(), self.name)
         except InputError as error:
-            if self._rules.header_row != 1 or (line := self._line_naming(wanted)) < 2:
+            if self._rules.header_row != 1 or (line := self._line_naming(names)) < 2:
                 raise
             cure = f"line {line} names it: use {setting(FileRules, 'header_row', line)}"
             raise InputError(f"{error}; {cure}") from None
 
-    def _line_naming(self, wanted: list[str]) -> int:
+    def _line_naming(self, names: list[str]) -> int:
         """Return which of the first lines holds all of some names; 0 for none."""
         text = self._header().decode(self._encoding(), errors="replace")
         for number, line in enumerate(text.splitlines()[:_LINES_ABOVE], 1):
             fields = next(csv.reader([line], delimiter=self._delimiter), [])
-            if {*wanted} <= {*fields}:
+            if {*names} <= {*fields}:
                 return number
         return 0
 
@@ -256,12 +256,12 @@ class CsvFile(Source):
         except (pa.ArrowException, OSError, UnicodeError) as error:
             raise self._unreadable(error) from None
 
-    def _explain(self, wanted: ColumnRequest, error: Exception) -> None:
+    def _explain(self, request: ColumnRequest, error: Exception) -> None:
         """Raise the error that names the first row whose number cannot be read."""
         mark = "," if self._rules.decimal == "," else r"\."
         number = rf"^[ \t]*[-+]?(\d+{mark}?\d*|{mark}\d+)([eE][-+]?\d+)?[ \t]*$"
         if "conversion error" in str(error):
-            for name in wanted.numbers:
+            for name in request.numbers:
                 texts = self.raw_text(name)
                 fits = pc.fill_null(pc.match_substring_regex(texts, number), True)
                 row = pc.index(fits, False).as_py()

@@ -44,19 +44,19 @@ class JsonLines(Source):
         """Return the names of all columns, of the first block at least."""
         return list(self._first.column_names)
 
-    def batches(self, wanted: ColumnRequest) -> Iterator[pa.Table]:
+    def batches(self, request: ColumnRequest) -> Iterator[pa.Table]:
         """Yield the wanted columns, about 64 MB of text at a time."""
         names = self.names()
-        if not set(wanted.names) <= set(names):  # perhaps they come up further down
+        if not set(request.names) <= set(names):  # perhaps they come up further down
             names = list(dict.fromkeys(n for table in self._tables() for n in table.column_names))
-        check_columns(wanted.names, names, self.name)
+        check_columns(request.names, names, self.name)
         for table in self._tables():
             there = set(table.column_names)
             columns = [
                 table[name] if name in there else pa.chunked_array([pa.nulls(len(table))])
-                for name in wanted.names
+                for name in request.names
             ]
-            yield pa.table(columns, wanted.names)
+            yield pa.table(columns, request.names)
 
     def whole(self) -> Iterator[pa.Table]:
         """Yield all columns; those of several blocks at once, so that each has one kind."""

@@ -195,13 +195,13 @@ def open_files(paths: list[str], rules: FileRules | None = None) -> Source:
     return parts[0] if len(parts) == 1 else ManyFiles(parts)
 
 
-def opened_source(given: Any, rules: FileRules | None = None) -> Source:
+def opened_source(rows: Any, rules: FileRules | None = None) -> Source:
     """Return a source, a file by its path, or a frame as a source."""
-    if isinstance(given, Source):
-        return given
-    if isinstance(given, str | Path):
-        return open_files([str(given)], rules)
-    return FrameSource(given)
+    if isinstance(rows, Source):
+        return rows
+    if isinstance(rows, str | Path):
+        return open_files([str(rows)], rules)
+    return FrameSource(rows)
 
 
 def _sources(path: str, rules: FileRules) -> Sequence[Source]:

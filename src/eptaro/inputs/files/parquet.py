@@ -106,41 +106,41 @@ class ParquetFile(Source):
             own = list(file.schema_arrow.names)
         return [*own, *(name for name in self._stated if name not in own)]
 
-    def batches(self, wanted: ColumnRequest) -> Iterator[pa.Table]:
+    def batches(self, request: ColumnRequest) -> Iterator[pa.Table]:
         """Yield the wanted columns; text to group by is read as codes."""
-        pieces = self._read(wanted, None)
+        pieces = self._read(request, None)
         return (piece for piece in pieces if isinstance(piece, pa.Table))
 
-    def pieces(self, wanted: ColumnRequest, where: Node) -> Iterator[pa.Table | SkippedRows]:
+    def pieces(self, request: ColumnRequest, where: Node) -> Iterator[pa.Table | SkippedRows]:
         """Yield the wanted columns, but for row groups whose statistics say that none of their
         rows meets a condition.
         """
-        return self._read(wanted, where)
+        return self._read(request, where)
 
-    def _read(self, wanted: ColumnRequest, where: Node | None) -> Iterator[pa.Table | SkippedRows]:
+    def _read(self, request: ColumnRequest, where: Node | None) -> Iterator[pa.Table | SkippedRows]:
         with self._open() as file:
             schema, rows = file.schema_arrow, file.metadata.num_rows
-        own = [name for name in wanted.names if name in schema.names or name not in self._stated]
+        own = [name for name in request.names if name in schema.names or name not in self._stated]
         check_columns(own, schema.names, self.name)
         coded = [
             name
-            for name in dict.fromkeys([*wanted.groups, *wanted.others])
+            for name in dict.fromkeys([*request.groups, *request.others])
             if name in own and pa.types.is_string(schema.field(name).type)
         ]
         rows_before = 0
         with self._open(coded) as file:
             unread = (
-                {} if where is None else prune_row_groups(file, where, wanted.date, self._stated)
+                {} if where is None else prune_row_groups(file, where, request.date, self._stated)
             )
             if unread:  # a wrong condition is an error for no rows as well
-                yield self._add_stated(schema.empty_table().select(own)).select(wanted.names)
+                yield self._add_stated(schema.empty_table().select(own)).select(request.names)
             for piece in _pieces(file, own, self._groups, unread):
                 rows_before += piece.rows if isinstance(piece, SkippedRows) else piece.num_rows
                 self.share = rows_before / max(rows, 1)
                 if isinstance(piece, SkippedRows):
                     yield piece
                 else:
-                    yield plain_text(self._add_stated(piece).select(wanted.names))
+                    yield plain_text(self._add_stated(piece).select(request.names))
 
     def whole(self) -> Iterator[pa.Table]:
         """Yield all columns, some rows at a time."""
@@ -183,10 +183,13 @@ class ParquetFile(Source):
 
 
 def _pieces(
-    file: Any, columns: list[str], chosen: Sequence[int] | None, unread: Mapping[int, SkippedRows]
+    file: Any,
+    columns: list[str],
+    row_groups: Sequence[int] | None,
+    unread: Mapping[int, SkippedRows],
 ) -> Iterator[pa.Table | SkippedRows]:
     """Yield a Parquet file's row groups, or the chosen ones, large ones in batches."""
-    for number in range(file.num_row_groups) if chosen is None else chosen:
+    for number in range(file.num_row_groups) if row_groups is None else row_groups:
         if number in unread:
             yield unread[number]
         elif file.metadata.row_group(number).num_rows > 2 * _BATCH:
@@ -205,16 +208,16 @@ def parquet_folder(folder: StoragePath, rules: FileRules) -> list[ParquetFile]:
     from pyarrow import dataset
 
     files = [
-        found.place.path
-        for found in folder.within()
-        if found.inside.endswith(".parquet")
-        and not any(part[0] in "_." for part in found.inside.split("/"))
+        file.place.path
+        for file in folder.within()
+        if file.inside.endswith(".parquet")
+        and not any(part[0] in "_." for part in file.inside.split("/"))
     ]
     if not files:
         raise InputError(f"{folder}: is a folder without Parquet files")
     _open_inside(folder, files[0], rules).names()  # an error that names the file, not the folder
     try:
-        found = dataset.dataset(
+        tree = dataset.dataset(
             files,
             format="parquet",
             filesystem=folder.system,
@@ -227,7 +230,7 @@ def parquet_folder(folder: StoragePath, rules: FileRules) -> list[ParquetFile]:
         _open_inside(
             folder, part.path, rules, dataset.get_partition_keys(part.partition_expression)
         )
-        for part in found.get_fragments()
+        for part in tree.get_fragments()
     ]
 
 

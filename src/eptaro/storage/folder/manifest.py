@@ -205,9 +205,9 @@ def _check(manifest: Manifest) -> None:
 _KINDS: dict[str, type] = {"int": int, "str": str}
 
 
-def _digest(said: Mapping[str, Any]) -> str:
+def _digest(manifest: Mapping[str, Any]) -> str:
     """Return the digest of what a manifest says, however its JSON is set."""
-    return digest_of(json.dumps(said, sort_keys=True, ensure_ascii=True).encode())
+    return digest_of(json.dumps(manifest, sort_keys=True, ensure_ascii=True).encode())
 
 
 def now() -> str:

@@ -557,11 +557,11 @@ def _steps_to(fixed: Period, now: Sides, per: str) -> Ints:
     return calendar.index_of(now.first, fixed.level) - fixed.index
 
 
-def _check_step(calendar: Calendar, per: str, level: str, said: str) -> None:
+def _check_step(calendar: Calendar, per: str, level: str, step_text: str) -> None:
     fits = calendar.steps(per)
     if level not in fits:
         raise QuestionError(
-            f"{said} does not fit per={per!r}: {plural(level)} are not whole {plural(per)}; "
+            f"{step_text} does not fit per={per!r}: {plural(level)} are not whole {plural(per)}; "
             f"go back a number of {' or '.join(map(plural, fits))}"
         )
 

@@ -154,7 +154,7 @@ class Effects:
 
 def _column(
     measure: Measure,
-    what: str,
+    part_name: str,
     data: NDArray[Any],
     keep: Flags,
     places: int,
@@ -164,12 +164,12 @@ def _column(
     kind: Kind = "decimal" if places else "float"
     data = np.where(keep, data, 0)
     return Column.of(
-        f"{measure.name}_{what}",
+        f"{measure.name}_{part_name}",
         kind,
         data,
         keep,
         scale=places,
         format=like.format,
         description=text,
-        face=DisplayHint(what.replace("_", " "), Priority.BESIDE, of=measure.name),
+        face=DisplayHint(part_name.replace("_", " "), Priority.BESIDE, of=measure.name),
     )

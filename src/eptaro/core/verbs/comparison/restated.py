@@ -129,20 +129,20 @@ def _changed_rows(table: Result, measures: list[Measure], query: Restated, days:
     return Result(result.columns, result.meta | {"headline": sentence}, result.answer)
 
 
-def _sentence(found: Result, measure: Measure, query: Restated, days: Span, periods: int) -> str:
+def _sentence(changes: Result, measure: Measure, query: Restated, days: Span, periods: int) -> str:
     """Return how many periods have changed, and where most."""
-    changed = {str(label) for label in found.column("period").to_list()}
+    changed = {str(label) for label in changes.column("period").to_list()}
     of = f"of {count_noun(periods, query.per)} up to {days.last}"
     if not changed:
         return f"Nothing has changed in any {of}."
     sentence = f"{len(changed):,} {of} {'has' if len(changed) == 1 else 'have'} changed."
-    column: Column = found.column(f"{measure.name}_change")
+    column: Column = changes.column(f"{measure.name}_change")
     sizes = np.abs(np.nan_to_num(column.numbers()))
     if not sizes.any():
         return sentence
     at = int(sizes.argmax())
-    by = found.answer.by if found.answer is not None else ()
-    row = found.take(np.array([at]))
+    by = changes.answer.by if changes.answer is not None else ()
+    row = changes.take(np.array([at]))
     where = ", ".join(text for name in (*by, "period") if (text := shown(row.column(name))[0]))
     amount = shown(row.column(column.name))[0]
     sign = "" if amount.startswith("-") else "+"

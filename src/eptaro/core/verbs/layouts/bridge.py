@@ -40,12 +40,12 @@ class SharedDays:
     labels: tuple[NDArray[np.str_], NDArray[np.str_]]
 
     @classmethod
-    def of(cls, one: Calendar, other: Calendar, level: str, seen: Span) -> SharedDays:
+    def of(cls, one: Calendar, other: Calendar, level: str, span: Span) -> SharedDays:
         """Return the runs that share a day with a span."""
-        both = [calendar.periods(seen, level) for calendar in (one, other)]
+        both = [calendar.periods(span, level) for calendar in (one, other)]
         starts = np.union1d(both[0].first, both[1].first)
-        begin = int(np.searchsorted(starts, seen.lo, side="right")) - 1
-        starts = starts[begin : int(np.searchsorted(starts, seen.hi, side="right"))]
+        begin = int(np.searchsorted(starts, span.lo, side="right")) - 1
+        starts = starts[begin : int(np.searchsorted(starts, span.hi, side="right"))]
         end = min(int(periods.last[-1]) for periods in both)
         lasts = np.append(starts[1:] - 1, end)
         labels = (p.labels[np.searchsorted(p.first, starts, side="right") - 1] for p in both)

@@ -142,7 +142,7 @@ def _with_title(column: Column, name: str, title: str) -> Column:
     return column.named(name, f"{column.name} of {title}: {column.description}", face)
 
 
-def title_of(column: str, word: Any, taken: set[str], *, blank: bool) -> str:
+def title_of(column: str, word: Any, titles_taken: set[str], *, blank: bool) -> str:
     """Return what a group's column is called; one that is called like another, or like the blank
     group where there is one, names its group.
 
@@ -151,7 +151,7 @@ def title_of(column: str, word: Any, taken: set[str], *, blank: bool) -> str:
     """
     title = BLANK if word is None else str(word)
     doubled = word is not None and title == BLANK and blank
-    return f"{column}={title}" if title in taken or doubled else title
+    return f"{column}={title}" if title in titles_taken or doubled else title
 
 
 def recap_across(view: View, rows: PeriodRows, query: Query, *, shares: bool) -> Result:
