@@ -16,6 +16,7 @@ from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Ints, as_date, ordin
 from eptaro.core.calendars.levels import Names
 from eptaro.core.calendars.period import Period
 from eptaro.core.calendars.span import Span
+from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.expressions.interpreter import plain_value
 from eptaro.core.expressions.parser import Formula
 from eptaro.core.expressions.tree import Name, Node, names_in
@@ -248,11 +249,9 @@ def _bears(view: View, attribute: str, word: str, day: dt.date) -> bool:
         case "week of month":
             return (day.day + 6) // 7 == int(word)
         case "day type":
-            off = "weekend" if view.facts.workdays.is_weekend(np.array([ordinal(day)]))[0] else None
-            worked = view.facts.workdays.count(Span(day, day)) == 1
-            return ("workday" if worked else off or "holiday") == word
+            return _type_of(view.facts.workdays, day) == word
         case "workday":
-            return (view.facts.workdays.count(Span(day, day)) == 1) == (word == "workday")
+            return (_type_of(view.facts.workdays, day) == "workday") == (word == "workday")
         case "holiday":
             on_holiday = any(holiday.day == day for holiday in view.facts.workdays.holidays)
             return on_holiday == (word == "holiday")
@@ -265,5 +264,12 @@ def _bears(view: View, attribute: str, word: str, day: dt.date) -> bool:
 
 
 @lru_cache(maxsize=1 << 16)  # many numbers are proved over the same days
+def _type_of(workdays: Workdays, day: dt.date) -> str:
+    if workdays.count(Span(day, day)):
+        return "workday"
+    return "weekend" if workdays.is_weekend(np.array([ordinal(day)]))[0] else "holiday"
+
+
+@lru_cache(maxsize=1 << 16)
 def _label_at(calendar: Calendar, day: dt.date, level: str) -> str:
     return calendar.period_of(day, level).label
