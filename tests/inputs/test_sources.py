@@ -333,6 +333,43 @@ class SameBook(Files):
         book = self.read(text, by=None)
         self.assertEqual(book.recap("month")["revenue"][0], Decimal("90071992547409.94"))
 
+    def test_days_and_times_of_numpy_in_every_unit(self):
+        words = [f"2025-0{1 + n % 2}-0{1 + n % 7}" for n in range(40)]
+        for unit in ("D", "h", "m", "s", "ms", "us", "ns"):
+            days = np.array(words, f"M8[{unit}]")
+            for on, count in ((days, 40), (days[::-1][::2], 20)):
+                for kind in (dict, pd.DataFrame):
+                    with self.subTest(unit=unit, rows=count, kind=kind.__name__):
+                        frame = kind({"on": on, "x": np.arange(count)})
+                        table = ep.Daybook(frame, date="on", measures=["n=count()"]).recap("day")
+                        expected = {}
+                        for day in on.astype("M8[D]").tolist():
+                            expected[day] = expected.get(day, 0) + 1
+                        rows = {row["first"]: row["n"] for row in table.rows() if row["n"]}
+                        self.assertEqual(rows, expected)
+            blank = days.copy()
+            blank[3] = np.datetime64("NaT")
+            for frame in ({"on": blank}, pd.DataFrame({"on": blank})):
+                with self.assertRaisesRegex(ep.DateError, "row 4: blank"):
+                    ep.Daybook(frame, date="on", measures="n=count()")
+
+    def test_columns_of_pandas_are_read_when_they_are_asked_for(self):
+        words = np.array([f"w{n}" for n in range(2000)], object)
+        frame = pd.DataFrame(
+            {"on": ["2025-01-01"] * 2000, "x": 1, "y": words, "z": [object()] * 2000}
+        )
+        with mock.patch("pyarrow.table", wraps=pa.table) as read:
+            book = ep.Daybook(frame, date="on", measures="s=sum(x)")
+        self.assertEqual(book.recap("year")["s"].tolist(), [2000])
+        full = [call.args[0].columns.tolist() for call in read.call_args_list
+                if isinstance(call.args[0], pd.DataFrame) and len(call.args[0]) == 2000]  # fmt: skip
+        self.assertEqual(full, [["on"], ["x"]])
+        with self.assertRaisesRegex(ep.InputError, "column 'z' cannot be used"):
+            ep.Daybook(frame, date="on", by="z", measures="s=sum(x)")
+        prints = {ep.Daybook(part, date="on", measures="s=sum(x)")._store.facts.folded.fingerprints
+                  for part in (frame, frame.copy(), frame.assign(y=words[::-1]), frame[:-1])}  # fmt: skip
+        self.assertEqual(len(prints), 3)  # as many as there are different rows
+
     def test_what_frames_hold(self):
         on = pd.to_datetime(["2025-01-31", "2025-02-01"])
         frame = pd.DataFrame({"on": on, "shop": [1.0, np.nan], "fare": [0.5, np.nan]})

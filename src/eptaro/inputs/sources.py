@@ -7,6 +7,7 @@ from abc import ABC, abstractmethod
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import TYPE_CHECKING, Any, Literal, TypeVar
 
 import numpy as np
@@ -14,7 +15,8 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from eptaro.core.expressions.tree import Node, unknown_column
-from eptaro.core.kernels.parallel import is_in_turn
+from eptaro.core.kernels.parallel import contiguous, is_in_turn, parallel_for
+from eptaro.core.kernels.reading import ends
 from eptaro.errors import InputError, unknown
 from eptaro.record import Record
 
@@ -208,18 +210,29 @@ def _hint(names: list[str]) -> str:
     return ""
 
 
+_SAMPLED = 256  # rows at each end of a pandas frame that its fingerprint is made of
+
+
+_NAT, _INT32 = np.iinfo(np.int64).min, np.iinfo(np.int32)  # the first is a blank time of NumPy
+
+
 class FrameSource(Source):
-    """A frame that speaks the Arrow C stream protocol, or a mapping of names to arrays."""
+    """A frame that speaks the Arrow C stream protocol, or a mapping of names to arrays.
+
+    Columns of a pandas frame are read when they are asked for: texts take their time.
+    """
 
     name = "the table given"
 
     def __init__(self, frame: Any) -> None:
         frame = _as_columns(frame)
-        self._names: list[str] | None = None
         self._unusable: dict[str, str] = {}
+        self._pandas: Any = None
         if hasattr(frame, "iloc") and hasattr(frame, "columns"):
-            self._table = _plain_text(self._of_columns(frame))
-        elif hasattr(frame, "__arrow_c_stream__"):
+            self._pandas, self._arrays = frame, dict[str, pa.ChunkedArray]()
+            self._names = [str(name) for name in frame.columns]
+            return
+        if hasattr(frame, "__arrow_c_stream__"):
             self._table = _plain_text(pa.table(frame))
         elif isinstance(frame, Mapping):
             self._table = _plain_text(_from_mapping(frame))
@@ -229,34 +242,45 @@ class FrameSource(Source):
                 f"protocol, nor a mapping of column names to arrays, nor a list of dicts; for a "
                 f"file use Daybook.read"
             )
+        self._names = list(self._table.column_names)
 
-    def _of_columns(self, frame: Any) -> pa.Table:
-        """Return a pandas frame column by column: one that Arrow cannot hold, or whose name another
-        has as well, is an error where it is used.
+    @cached_property
+    def _table(self) -> pa.Table:
+        """All columns; those of pandas that Arrow cannot hold, or whose name another has as well,
+        are blank, and an error where they are used.
         """
-        self._names = [str(name) for name in frame.columns]
-        arrays = {}
-        for place, name in enumerate(self._names):
-            try:
-                arrays[name] = pa.table(frame.iloc[:, [place]]).column(0)
-            except (pa.ArrowException, ValueError, TypeError, OverflowError) as error:
-                self._unusable[name] = " ".join(str(error).split())
-                arrays[name] = pa.nulls(len(frame))
-        return pa.table(arrays) if arrays else pa.table({})
+        return self._select(list(dict.fromkeys(self._names)))
+
+    def _select(self, names: list[str]) -> pa.Table:
+        if self._pandas is None:
+            return self._table.select(names)
+        for name in names:
+            if name not in self._arrays:
+                self._arrays[name] = self._read(name)
+        return _plain_text(pa.table({name: self._arrays[name] for name in names}))
+
+    def _read(self, name: str) -> pa.ChunkedArray:
+        place = len(self._names) - 1 - self._names[::-1].index(name)
+        try:
+            return _of_series(self._pandas.iloc[:, [place]])
+        except (pa.ArrowException, ValueError, TypeError, OverflowError) as error:
+            self._unusable[name] = " ".join(str(error).split())
+            return pa.chunked_array([pa.nulls(len(self._pandas))])
 
     def names(self) -> list[str]:
         """Return the names of all columns."""
-        return list(self._table.column_names) if self._names is None else list(self._names)
+        return list(self._names)
 
     def batches(self, request: ColumnRequest) -> Iterator[pa.Table]:
         """Yield the wanted columns at once."""
         check_columns(request.names, self.names(), self.name)
+        table = self._select(request.names)
         for name in request.names:
             if name in self._unusable:
                 reason = self._unusable[name]
                 raise InputError(f"{self.name}: column {name!r} cannot be used: {reason}")
-        if self._table.num_rows:
-            yield self._table.select(request.names)
+        if table.num_rows:
+            yield table
 
     def whole(self) -> Iterator[pa.Table]:
         """Yield the frame."""
@@ -272,14 +296,30 @@ class FrameSource(Source):
 
     def fingerprint(self) -> str:
         """Return a digest of the size and of samples of every column's bytes."""
-        digest = hashlib.blake2b(f"{self._table.num_rows}".encode(), digest_size=16)
-        for column in self._table.columns:
-            for chunk in column.chunks:
-                for buffer in chunk.buffers():
-                    if buffer is not None:
-                        digest.update(memoryview(buffer)[: 1 << 16])
-                        digest.update(memoryview(buffer)[-(1 << 16) :])
-        return digest.hexdigest()
+        if self._pandas is None or len(self._pandas) <= 2 * _SAMPLED:
+            return _digest_of(self._table)
+        ends = (self._pandas.iloc[:_SAMPLED], self._pandas.iloc[-_SAMPLED:])
+        text = f"{len(self._pandas)} {' '.join(_digest_of(_frame_table(part)) for part in ends)}"
+        return hashlib.blake2b(text.encode(), digest_size=16).hexdigest()
+
+
+def _frame_table(frame: Any) -> pa.Table:
+    try:
+        return pa.table(frame)
+    except (pa.ArrowException, ValueError, TypeError, OverflowError):  # of a column or two
+        return FrameSource(frame)._table
+
+
+def _digest_of(table: pa.Table) -> str:
+    """Return a digest of a table's length and of samples of every column's bytes."""
+    digest = hashlib.blake2b(f"{table.num_rows}".encode(), digest_size=16)
+    for column in table.columns:
+        for chunk in column.chunks:
+            for buffer in chunk.buffers():
+                if buffer is not None:
+                    digest.update(memoryview(buffer)[: 1 << 16])
+                    digest.update(memoryview(buffer)[-(1 << 16) :])
+    return digest.hexdigest()
 
 
 class TableSource(FrameSource):
@@ -375,11 +415,42 @@ def _usual(values: Any) -> Any:
     return values if values.dtype.isnative else values.astype(values.dtype.newbyteorder("="))
 
 
+def _of_series(column: Any) -> pa.ChunkedArray:
+    """Return the one column of a pandas frame."""
+    values = column.iloc[:, 0]
+    if isinstance(values.dtype, np.dtype) and values.dtype.kind == "M":
+        return pa.chunked_array([_array_of(_usual(values.to_numpy()))])
+    return pa.table(column).column(0)
+
+
+def _array_of(values: Any) -> pa.Array:
+    """Return values as an array. Days and time stamps are what they are in NumPy, 64 bits each:
+    `pa.array` would look at one after the other, which takes many times as long.
+    """
+    timed = isinstance(values, np.ndarray) and values.dtype.kind == "M" and values.ndim == 1
+    if not timed or not len(values):
+        return pa.array(values)
+    unit, count = np.datetime_data(values.dtype)
+    numbers = contiguous(values).view(np.int64)
+    if count == 1 and unit in ("s", "ms", "us", "ns"):
+        mask = np.isnat(values) if ends(numbers)[0] == _NAT else None
+        return pa.array(numbers, mask=mask).view(pa.timestamp(unit))
+    if count == 1 and unit == "D":
+        least, most = ends(numbers)
+        if _INT32.min <= least and most <= _INT32.max:  # and so none is blank
+            days = np.empty(len(numbers), np.int32)
+            parallel_for(
+                lambda of: np.copyto(days[of], numbers[of], casting="unsafe"), len(numbers)
+            )
+            return pa.array(days).view(pa.date32())
+    return pa.array(values)
+
+
 def _from_mapping(frame: Mapping[str, Any]) -> pa.Table:
     arrays = {}
     for name, values in frame.items():
         try:
-            arrays[str(name)] = pa.array(_usual(values))
+            arrays[str(name)] = _array_of(_usual(values))
         except (pa.ArrowException, UnicodeError, OverflowError) as error:
             raise InputError(f"the table given: column {name!r} cannot be used: {error}") from None
     lengths = {name: len(values) for name, values in arrays.items()}
