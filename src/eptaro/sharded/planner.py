@@ -23,7 +23,7 @@ from eptaro.core.query.coverage import GroupSpans
 from eptaro.core.query.query import EVERY, Only, Query, group_names, looked_at, values_apart
 from eptaro.core.query.totals import GroupSet, ReducedBook
 from eptaro.core.query.view import NOTES, OTHERS, BookData, View, leading_groups, sizes
-from eptaro.core.results.column import AnyColumn, Column, coded_once, join
+from eptaro.core.results.column import AnyColumn, Column, coded_once, join_columns
 from eptaro.core.results.result import NoLineage, Parts, Result
 from eptaro.core.verbs.periods import TOTAL
 from eptaro.core.verbs.queries import Recap
@@ -99,7 +99,7 @@ def _stack_columns(parts: Sequence[Column]) -> Column:
         )
         for part in parts
     ]
-    return join(alike)
+    return join_columns(alike)
 
 
 def _groups(table: Result, by: Sequence[str]) -> Groups:
@@ -218,7 +218,7 @@ class TopGroups:
         """Return the largest groups of both."""
         groups, places = numbered_together([self.groups, other.groups])
         order = np.argsort(np.concatenate(places), kind="stable")
-        size = join([self.size, other.size]).take(order)
+        size = join_columns([self.size, other.size]).take(order)
         return replace(self, groups=groups, size=size).largest()
 
 

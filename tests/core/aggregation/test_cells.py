@@ -19,7 +19,7 @@ from eptaro.core.aggregation.planes import Plane
 from eptaro.core.aggregation.selected import SelectedValues, ValueLists
 from eptaro.core.aggregation.sums import Sum
 from eptaro.core.kernels.sorting import stable_order
-from eptaro.core.results.column import Column, join
+from eptaro.core.results.column import Column, join_columns
 
 PLANES = {
     Plane(what, "x")
@@ -211,10 +211,10 @@ class Coding(unittest.TestCase):
 
     def test_columns_join_in_the_widest_kind(self):
         whole, cents = Column.of("x", "integer", [1]), Column.of("x", "decimal", [250], scale=2)
-        self.assertEqual([str(v) for v in join([whole, cents]).to_list()], ["1.00", "2.50"])
-        floats = join([cents, Column.of("x", "float", [0.5])])
+        self.assertEqual([str(v) for v in join_columns([whole, cents]).to_list()], ["1.00", "2.50"])
+        floats = join_columns([cents, Column.of("x", "float", [0.5])])
         self.assertEqual((floats.kind, floats.to_list()), ("float", [2.5, 0.5]))
-        words = join([Column.text("t", ["a"]), Column.text("t", ["b", "a"], [1, -1, 0])])
+        words = join_columns([Column.text("t", ["a"]), Column.text("t", ["b", "a"], [1, -1, 0])])
         self.assertEqual(words.to_list(), ["a", "a", None, "b"])
 
     def test_stable_orders(self):

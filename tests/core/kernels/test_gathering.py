@@ -51,15 +51,15 @@ class Bounds(unittest.TestCase):
         whole, rest = rng.integers(-(2**60), 2**60, 50), rng.random(50)
         lo, hi = rng.integers(0, 50, (2, 200))
         for _ in both():
-            found = gathering.between(whole, lo, hi)
-            floats = gathering.between(whole, lo, hi, rest)
+            found = gathering.growth_between(whole, lo, hi)
+            floats = gathering.growth_between(whole, lo, hi, rest)
             for row in range(200):
                 way = int(whole[hi[row]]) - int(whole[lo[row]])
                 self.assertEqual(found[row], way)
                 self.assertEqual(floats[row], float(way) + (rest[hi[row]] - rest[lo[row]]))
             for part in (None, rest):
                 with self.assertRaises(IndexError):
-                    gathering.between(whole, np.array([0]), np.array([50]), part)
+                    gathering.growth_between(whole, np.array([0]), np.array([50]), part)
 
     def test_cells_are_added_to_others(self):
         rng = np.random.default_rng(6)

@@ -109,13 +109,13 @@ class Numbers(unittest.TestCase):
         given = [0, -1, 2**63 - 1, -(2**63), 7]
         words = np.array([[(n + 2**63) % 2**64 - 2**63, n >> 64] for n in given], np.int64)
         for _ in both():
-            low, row = reading.narrow(words)
+            low, row = reading.narrow_words(words)
             self.assertEqual((low.tolist(), row), (given, -1))
             for wrong in (2**63, -(2**63) - 1, 2**64):
                 words_ = words.copy()
                 words_[2] = [(wrong + 2**63) % 2**64 - 2**63, wrong >> 64]
-                self.assertEqual(reading.narrow(words_)[1], 2)
-                low, row = reading.narrow(words_, np.array([1, 1, 0, 1, 1], np.uint8))
+                self.assertEqual(reading.narrow_words(words_)[1], 2)
+                low, row = reading.narrow_words(words_, np.array([1, 1, 0, 1, 1], np.uint8))
                 self.assertEqual((low.tolist(), row), ([0, -1, 0, -(2**63), 7], -1))
 
     def test_units_of_floats(self):

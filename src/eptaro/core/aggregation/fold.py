@@ -79,11 +79,11 @@ class Fold:
         groups, rank = self._combiner.ranked_groups()
         if not np.array_equal(rank, np.arange(groups.count)):
             cells = cells.regroup(rank, groups.count)
-        return _with_rows(groups, cells)
+        return _drop_empty_groups(groups, cells)
 
     def in_order_met(self) -> tuple[Groups, Cells]:
         """Return the groups in any order, and their cells."""
-        return _with_rows(self._combiner.groups(), self._cells())
+        return _drop_empty_groups(self._combiner.groups(), self._cells())
 
     def _cells(self) -> Cells:
         if not self._parts:
@@ -155,7 +155,7 @@ class Fold:
         return self._centres[column.name]
 
 
-def _with_rows(groups: Groups, cells: Cells) -> tuple[Groups, Cells]:
+def _drop_empty_groups(groups: Groups, cells: Cells) -> tuple[Groups, Cells]:
     """Return the groups that have rows: an unused word of a dictionary, or a condition that none of
     its rows meets, makes no group.
     """

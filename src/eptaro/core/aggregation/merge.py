@@ -16,7 +16,7 @@ from eptaro.core.aggregation.selected import SelectedValues, ValueLists
 from eptaro.core.calendars.days import Ints
 from eptaro.core.calendars.grain import plural_of
 from eptaro.core.calendars.span import Span
-from eptaro.core.results.column import join
+from eptaro.core.results.column import join_columns
 from eptaro.core.results.result import Result
 from eptaro.errors import InputError, spell_option
 
@@ -33,7 +33,7 @@ def merge(one: Folded, two: Folded, *, force: bool = False) -> Folded:
         raise InputError(f"the books are grouped by {one.groups.names} and {two.groups.names}")
     check_planes(one.cells.tallies, two.cells.tallies)
     metadata = merge_metadata(one, two, force=force)
-    two = align_codes(one, two)
+    two = renumber_distinct(one, two)
     groups, places = numbered_together([one.groups, two.groups])
     first, second = (
         part.cells.regroup(place, groups.count)
@@ -125,7 +125,7 @@ def merge_metadata(one: Folded, two: Folded, *, force: bool = False) -> Folded:
         one.cells,
         one.rows + two.rows,
         tuple(dict.fromkeys([*one.sources, *two.sources])),
-        _together(one.rejected, two.rejected),
+        _merge_rejected(one.rejected, two.rejected),
         {n: one.left_out.get(n, 0) + t for n, t in two.left_out.items()},
         (*one.notes, *two.notes),
         one.fingerprints | two.fingerprints,
@@ -186,15 +186,15 @@ def rows_after(cells: Cells, first: Cells) -> Cells:
     return Cells(cells.axis, tallies)
 
 
-def _together(one: Result | None, two: Result | None) -> Result | None:
+def _merge_rejected(one: Result | None, two: Result | None) -> Result | None:
     """Return the rows rejected of both parts; each has its own numbers."""
     parts = [part for part in (one, two) if part is not None and len(part)]
     if len(parts) < 2:
         return parts[0] if parts else None
-    return Result([join([part.column(name) for part in parts]) for name in parts[0].names])
+    return Result([join_columns([part.column(name) for part in parts]) for name in parts[0].names])
 
 
-def align_codes(one: Folded, two: Folded) -> Folded:
+def renumber_distinct(one: Folded, two: Folded) -> Folded:
     """Return the second part with the codes of distinct values numbered as in the first.
 
     The first part's values keep their numbers, so its cells need no change.

@@ -22,10 +22,10 @@ from eptaro.core.kernels.folding import (
     WORDS,
     Op,
     Plan,
+    count_words,
     empty_cells,
     fold,
-    join,
-    words_of,
+    join_cells,
 )
 from eptaro.core.kernels.parallel import contiguous, parallel_for, run_parallel
 from eptaro.core.kernels.reading import Extent
@@ -477,7 +477,7 @@ def _fold_words(plans: Sequence[Plan], cells_of: RowCellIndex, batch: Batch) -> 
         cuts = _cuts(cells_of.slots, max(most, 1))
         run_parallel([partial(_fold_part, plans, cells_of, times, of, words) for of in cuts])
         return words
-    parts = max(min(most, 2 * rows // (size * words_of(plans))), 1)
+    parts = max(min(most, 2 * rows // (size * count_words(plans))), 1)
     cuts = [slice(rows * n // parts, rows * (n + 1) // parts) for n in range(parts)]
 
     def one(of: slice) -> AllWords:
@@ -489,9 +489,9 @@ def _fold_words(plans: Sequence[Plan], cells_of: RowCellIndex, batch: Batch) -> 
 
     def join_some(of: slice) -> None:
         for other in others:  # each cell in the order of the parts
-            join(words[of], other[of], plans)
+            join_cells(words[of], other[of], plans)
 
-    parallel_for(join_some, size, each=words_of(plans))
+    parallel_for(join_some, size, each=count_words(plans))
     return words
 
 

@@ -135,7 +135,7 @@ class SelectedValues:
         return winner, best_first
 
 
-def _alike(one: Valued, two: Valued) -> tuple[Valued, Valued]:
+def _with_shared_scale(one: Valued, two: Valued) -> tuple[Valued, Valued]:
     """Return two tallies of values with their kinds and scales brought together."""
     if one.kind == two.kind and one.scale == two.scale:
         return one, two
@@ -153,7 +153,7 @@ def _align_kinds(one: SelectedValues, two: SelectedValues) -> tuple[SelectedValu
     Raises `InputError` where one holds numbers and the other texts or dates.
     """
     if {one.kind, two.kind} <= {"integer", "decimal", "float"}:
-        return _alike(one, two)
+        return _with_shared_scale(one, two)
     if not len(one.cell) or not len(two.cell):  # a part that is all blank is of any kind
         filled, none = (one, two) if len(one.cell) else (two, one)
         emptied = replace(filled.at(np.zeros(0, np.int64)), which=none.which)
@@ -193,7 +193,7 @@ class ValueLists:
 
     def plus(self, other: ValueLists) -> ValueLists:
         """Return the values of both."""
-        one, two = _alike(self, other)
+        one, two = _with_shared_scale(self, other)
         cell = np.concatenate([one.cell, two.cell])
         return self.of(cell, np.concatenate([one.value, two.value]), one.kind, one.scale)
 

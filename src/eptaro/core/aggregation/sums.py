@@ -12,7 +12,13 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
 from eptaro.core.kernels.folding import square_remainder
-from eptaro.core.kernels.gathering import Array, add_cells, added_together, between, running_sums
+from eptaro.core.kernels.gathering import (
+    Array,
+    add_cells,
+    added_together,
+    growth_between,
+    running_sums,
+)
 from eptaro.core.kernels.parallel import run_parallel
 from eptaro.core.results import bigint
 from eptaro.core.results.column import Column, Kind
@@ -119,7 +125,7 @@ class RunningSum:
         """Return the sums of half-open ranges lo..hi of cells."""
         if self.whole.dtype != object:
             return self._between(lo, hi)
-        whole = bigint.narrow(self.whole[hi] - self.whole[lo])
+        whole = bigint.narrow_integers(self.whole[hi] - self.whole[lo])
         if self.rest is None:
             return Column.of("", self.kind, whole, scale=self.scale)
         if whole.dtype != object:
@@ -130,7 +136,7 @@ class RunningSum:
         return Column.of("", "float", np.where(beyond, whole, sums) if beyond.any() else sums)
 
     def _between(self, lo: Ints, hi: Ints) -> Column:
-        sums = between(self.whole, lo, hi, self.rest)
+        sums = growth_between(self.whole, lo, hi, self.rest)
         if self.rest is None:
             return Column.of("", self.kind, sums, scale=self.scale)
         return Column.of("", "float", sums)
@@ -277,7 +283,7 @@ class RunningSquares:
         variances = np.asarray(np.sqrt(variances) if root else variances, np.float64)
         for at in beyond.tolist():  # values beyond 1e130, of which there are few
             bottom = (int(n[at]) * (int(n[at]) - 1)) << (2 * shift)
-            variances[at] = _quotient(numerator[at], bottom, root=root)
+            variances[at] = _quotient_of_integers(numerator[at], bottom, root=root)
         return variances
 
 
@@ -310,7 +316,7 @@ def split_floats(values: Array, centre: int) -> tuple[Array, Array, NDArray[np.f
     return whole, extra.astype(np.int64), rest
 
 
-def _quotient(top: int, bottom: int, *, root: bool) -> float:
+def _quotient_of_integers(top: int, bottom: int, *, root: bool) -> float:
     """Return a quotient of integers of any size, or its root, as the nearest float or so."""
     if top <= 0:
         return 0.0

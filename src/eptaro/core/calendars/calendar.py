@@ -410,7 +410,7 @@ _READ_YEARS = Span("1900-01-01", "2100-12-31")  # in which what is shown is read
 _TWO_DIGITS = range(PIVOT + 1900, PIVOT + 2000)
 
 
-def _plain(text: str) -> str:
+def _plain_label(text: str) -> str:
     return " ".join(text.split()).casefold()
 
 
@@ -532,7 +532,7 @@ class Calendar(CalendarRule):
         far: dict[str, list[str]] = {}
         for level, template in self.shown.items():
             periods = self.periods(self.limits or _READ_YEARS, level)
-            texts = map(_plain, fill_template(template, periods))
+            texts = map(_plain_label, fill_template(template, periods))
             rows = zip(texts, periods.labels.tolist(), periods.years.tolist(), strict=True)
             for text, label, year in rows:
                 part = near if self.limits or year in _TWO_DIGITS else far
@@ -544,7 +544,7 @@ class Calendar(CalendarRule):
 
         Raises `CalendarError` where it is shown for several.
         """
-        periods = self._shown_labels.get(_plain(text), []) if self.shown else []
+        periods = self._shown_labels.get(_plain_label(text), []) if self.shown else []
         if len(periods) > 1:
             raise CalendarError(
                 f"{text!r} is shown for {len(periods):,} periods of calendar {self.name!r}; write "

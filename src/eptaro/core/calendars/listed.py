@@ -72,7 +72,7 @@ class ListedCalendar(Calendar):
             raise CalendarError(f"row 1 of calendar {name!r} has no 'year'")
         self.levels = (*levels, "day")
         parsed = [_parse(row, number, levels) for number, row in enumerate(listed, 1)]
-        _check_order(parsed)
+        _check_no_gaps(parsed)
         firsts = np.array([row["first"] for row in parsed])
         lasts = np.array([row["last"] for row in parsed])
         years = np.array([row["year"] for row in parsed])
@@ -265,7 +265,7 @@ def _parse(row: Mapping[str, Any], number: int, levels: list[str]) -> dict[str, 
     return years
 
 
-def _check_order(rows: list[dict[str, int]]) -> None:
+def _check_no_gaps(rows: list[dict[str, int]]) -> None:
     for number, (before, after) in enumerate(pairwise(rows), 1):
         spans = [f"{as_date(row['first'])}..{as_date(row['last'])}" for row in (before, after)]
         where = f"rows {number} and {number + 1} ({spans[0]} and {spans[1]})"

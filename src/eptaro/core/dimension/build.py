@@ -199,7 +199,7 @@ def dimension(
     span = Span(first, last)
     all_calendars = [calendars] if isinstance(calendars, Calendar) else list(calendars or ())
     all_calendars = all_calendars or [MonthCalendar()]
-    _check_names(all_calendars)
+    _check_calendar_names(all_calendars)
     worked = workdays or Workdays()
     if not isinstance(locale, Names):
         if locale != "en":
@@ -209,7 +209,7 @@ def dimension(
     entries = catalogue(all_calendars, relative=today is not None)
     sheets = {c.name: Sheet(span, c, worked, locale, today) for c in all_calendars}
     all_columns = [
-        _column(entry, sheets[calendar], prefix)
+        _attribute_column(entry, sheets[calendar], prefix)
         for entry, calendar, prefix in _choose_entries(entries, columns)
     ]
     if unknown_row:
@@ -238,7 +238,7 @@ def catalogue(calendars: Sequence[Calendar], *, relative: bool = False) -> list[
     return entries
 
 
-def _check_names(calendars: list[Calendar]) -> None:
+def _check_calendar_names(calendars: list[Calendar]) -> None:
     names = [calendar.name for calendar in calendars]
     for name in names:
         if names.count(name) > 1:
@@ -264,7 +264,7 @@ def _choose_entries(entries: list[Entry], columns: str | Sequence[str]) -> Itera
     return [by_name[wanted] for wanted in columns]
 
 
-def _column(entry: Attribute, sheet: Sheet, prefix: str) -> Column:
+def _attribute_column(entry: Attribute, sheet: Sheet, prefix: str) -> Column:
     """Return an attribute's column, blank where the calendar does not know the day."""
     limits = sheet.calendar.limits
     if not prefix or limits is None or sheet.span in limits:

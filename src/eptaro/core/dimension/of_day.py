@@ -21,7 +21,7 @@ from eptaro.core.dimension.attribute import (
 from eptaro.core.results.column import Column
 
 
-def _holiday(part: str) -> Compute:
+def _holiday_texts(part: str) -> Compute:
     def compute(sheet: Sheet) -> Column:
         holidays = sheet.workdays.holidays
         by_day: dict[int, list[str]] = {}
@@ -90,14 +90,14 @@ WORKDAY_ATTRIBUTES: tuple[Attribute, ...] = (
         "day",
         "text",
         "Name of the holiday; several are joined by ;",
-        _holiday("name"),
+        _holiday_texts("name"),
     ),
     Attribute(
         "holiday_kind",
         "day",
         "text",
         "Kind of the holiday: public, regional, company, ...",
-        _holiday("kind"),
+        _holiday_texts("kind"),
     ),
     Attribute(
         "is_pay_premium", "day", "flag", "Whether work on the holiday is paid a premium", _premium

@@ -41,7 +41,7 @@ def _workday(sheet: Sheet) -> Column:
     return words(["workday", "other day"], 1 - sheet.is_workday.astype(np.int64))
 
 
-def _holiday(sheet: Sheet) -> Column:
+def _holiday_or_other(sheet: Sheet) -> Column:
     return words(["holiday", "other day"], (sheet.holiday_places < 0).astype(np.int64))
 
 
@@ -75,7 +75,7 @@ RECURRING: Mapping[str, Attribute] = {
         "quarter of year": _number_of("quarter"),
         "week of year": _number_of("week"),
         "workday": _workday,
-        "holiday": _holiday,
+        "holiday": _holiday_or_other,
         "day type": _day_type,
     }.items()
 }

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Flags
 from eptaro.core.expressions import values as ops
-from eptaro.core.expressions.kinds import Kind, check_alike, day_of, kind_of
+from eptaro.core.expressions.kinds import Kind, check_alike, kind_of, ordinal_of_text
 from eptaro.core.expressions.parser import Formula
 from eptaro.core.expressions.tree import (
     BinaryOp,
@@ -157,7 +157,7 @@ class _Evaluation:
     def _of_kind(self, node: Node, kind: Kind) -> Column:
         """Return a value as a kind: a text beside dates is a date, and blanks are anything."""
         if kind is Kind.DATE and isinstance(node, Text):
-            return Column.of("", "date", [day_of(node, self._text)])
+            return Column.of("", "date", [ordinal_of_text(node, self._text)])
         column = self.value(node)
         if kind_of(node, self._kinds, self._text) is not Kind.BLANK:
             return column
@@ -277,11 +277,11 @@ class _Evaluation:
     def _pick(self, true: NDArray[Any], one: Column, two: Column) -> Column:
         """Return the first value where something is true, else the second."""
         if one.kind == "text":
-            words = ops.words_of(one)
+            words = ops.distinct_texts_of(one)
             second = ops.codes_of(two)
             codes = np.where(second < 0, -1, second + len(words))
             return ops.of_words(
-                [*words, *ops.words_of(two)], np.where(true, ops.codes_of(one), codes)
+                [*words, *ops.distinct_texts_of(two)], np.where(true, ops.codes_of(one), codes)
             )
         flags = [valid_mask(column) for column in (one, two)]
         if one.kind not in ("date", "flag"):
@@ -303,7 +303,7 @@ class _Evaluation:
             column = column.take(np.zeros(size, np.int64))
         keep = np.broadcast_to(true, (size,))
         if column.kind == "text":
-            return ops.of_words(ops.words_of(column), np.where(keep, column.data, -1))
+            return ops.of_words(ops.distinct_texts_of(column), np.where(keep, column.data, -1))
         return column.blanked(keep)
 
     def _exactly(self, node: Node, work: Any) -> Column:

@@ -86,7 +86,7 @@ def plain_value(node: Node, row: Mapping[str, Any]) -> Any:
                 return plain_value(given[1 if met else 2], row)
             return None
         case Call(function, given):
-            return _call(function, [plain_value(part, row) for part in given], given)
+            return _plain_result_of(function, [plain_value(part, row) for part in given], given)
         case _:
             raise EptaroError(f"{node!r} has no rule in core/expressions/plain.py")
 
@@ -134,7 +134,7 @@ def _day(value: Any) -> Any:
     return value.date() if isinstance(value, dt.datetime) else value
 
 
-def _call(function: str, arguments: list[Any], nodes: tuple[Node, ...]) -> Any:
+def _plain_result_of(function: str, arguments: list[Any], nodes: tuple[Node, ...]) -> Any:
     """Return a function's value; one of its values that is blank makes it blank."""
     if function == "coalesce":
         return next((value for value in arguments if value is not None), None)

@@ -133,7 +133,7 @@ def kind_of(node: Node, kinds: Mapping[str, Kind], text: str) -> Kind:
             _expect(condition, (Kind.FLAG,), kinds, text, "a condition follows 'where'")
             return Kind.FLAG if value is None else kind_of(value, kinds, text)
         case Call():
-            return _call(node, kinds, text)
+            return _kind_of_call(node, kinds, text)
         case _:
             raise EptaroError(f"an expression holds {node!r}, of which no kind is known")
 
@@ -147,7 +147,7 @@ def check_alike(nodes: Sequence[Node], kinds: Mapping[str, Kind], text: str, at:
     if kinds_met == {Kind.DATE, Kind.TEXT}:
         for node in nodes:
             if kind_of(node, kinds, text) is Kind.TEXT:
-                day_of(node, text)
+                ordinal_of_text(node, text)
         return Kind.DATE
     if len(kinds_met) > 1:
         one, two = sorted(kind.value for kind in kinds_met)[:2]
@@ -157,7 +157,7 @@ def check_alike(nodes: Sequence[Node], kinds: Mapping[str, Kind], text: str, at:
     return next(iter(kinds_met), Kind.BLANK)
 
 
-def day_of(node: Node, text: str) -> int:
+def ordinal_of_text(node: Node, text: str) -> int:
     """Return the day ordinal of a date that is written as a text."""
     if not isinstance(node, Text):
         raise error_at(text, node.at, "text beside a date; a date is written as '2025-08-20'")
@@ -168,7 +168,7 @@ def day_of(node: Node, text: str) -> int:
         raise error_at(text, node.at, message) from None
 
 
-def _call(node: Call, kinds: Mapping[str, Kind], text: str) -> Kind:
+def _kind_of_call(node: Call, kinds: Mapping[str, Kind], text: str) -> Kind:
     function = FUNCTIONS[node.function]
     literal = _LITERAL_FROM.get(node.function, len(node.given))
     for place, value in enumerate(node.given):

@@ -54,7 +54,9 @@ def calculate(how: ArithmeticOperator, one: Column, two: Column) -> Column:
     """
     one, two = _count_true(one), _count_true(two)
     if how == "/" or "float" in (one.kind, two.kind):
-        return _floats(how, _as_floats(one), _as_floats(two))  # a blank is NaN, which spreads
+        return _calculate_floats(
+            how, _as_floats(one), _as_floats(two)
+        )  # a blank is NaN, which spreads
     valid = both(valid_mask(one), valid_mask(two))
     if how == "*":
         return _exact(_times(one.data, two.data), one.scale + two.scale, valid)
@@ -113,8 +115,8 @@ def round_decimals(column: Column, places: int) -> Column:
     half = np.abs(bigint.widen(column.data)) * 2 + unit
     units = np.sign(bigint.widen(column.data)) * (half // (2 * unit))
     if places < 0:
-        return _exact(bigint.narrow(units * 10**-places), 0, column.valid)
-    return _exact(bigint.narrow(units), places, column.valid)
+        return _exact(bigint.narrow_integers(units * 10**-places), 0, column.valid)
+    return _exact(bigint.narrow_integers(units), places, column.valid)
 
 
 def floor_or_ceil(column: Column, *, up: bool) -> Column:
@@ -148,7 +150,7 @@ def _as_floats(column: Column) -> Array:
     return column.data if column.kind == "float" and column.valid is None else column.numbers()
 
 
-def _floats(how: ArithmeticOperator, one: Array, two: Array) -> Column:
+def _calculate_floats(how: ArithmeticOperator, one: Array, two: Array) -> Column:
     with np.errstate(all="ignore"):
         match how:
             case "+":
@@ -170,7 +172,7 @@ def _plus(one: Array, two: Array) -> Array:
         and bigint.largest_absolute(one) + bigint.largest_absolute(two) < bigint.ROOM
     ):
         return np.asarray(_in_64_bits(one) + _in_64_bits(two))
-    return bigint.narrow(bigint.widen(one) + bigint.widen(two))
+    return bigint.narrow_integers(bigint.widen(one) + bigint.widen(two))
 
 
 def _times(one: Array, two: Array) -> Array:
@@ -179,7 +181,7 @@ def _times(one: Array, two: Array) -> Array:
         and bigint.largest_absolute(one) * bigint.largest_absolute(two) < bigint.ROOM
     ):
         return np.asarray(_in_64_bits(one) * _in_64_bits(two))
-    return bigint.narrow(bigint.widen(one) * bigint.widen(two))
+    return bigint.narrow_integers(bigint.widen(one) * bigint.widen(two))
 
 
 def _in_64_bits(values: Array) -> Array:
@@ -190,7 +192,7 @@ def _exact(data: Array, scale: int, valid: Flags | None) -> Column:
     """Return whole units as a column; what is blank may hold anything."""
     if data.dtype == object:
         filled = data if valid is None else np.where(valid, data, 0)
-        data = bigint.narrow(np.asarray(filled, object))
+        data = bigint.narrow_integers(np.asarray(filled, object))
         if data.dtype == object:
             large = max(data.tolist(), key=abs)
             raise UnfitError(f"{large}E-{scale}")
@@ -207,7 +209,7 @@ def text_of(value: str) -> Column:
     return Column.text("", np.array([value, None], object)[:1])
 
 
-def words_of(column: Column) -> list[str]:
+def distinct_texts_of(column: Column) -> list[str]:
     """Return the distinct texts of a column; one of another kind has none."""
     if column.kind != "text" or column.choices is None:
         return []
@@ -229,23 +231,23 @@ def of_words(words: Sequence[str], codes: Array) -> Column:
 
 def map_texts(column: Column, change: Callable[[str], str]) -> Column:
     """Return texts that are each changed."""
-    return of_words([change(word) for word in words_of(column)], codes_of(column))
+    return of_words([change(word) for word in distinct_texts_of(column)], codes_of(column))
 
 
 def text_property(column: Column, test: Callable[[str], Any], dtype: Any) -> tuple[Array, Array]:
     """Return the metadata of each text, and where there is one."""
-    answers = np.array([*(test(word) for word in words_of(column)), 0], dtype)
+    answers = np.array([*(test(word) for word in distinct_texts_of(column)), 0], dtype)
     codes = codes_of(column)
     return answers[codes], codes >= 0
 
 
 def ranks(*columns: Column) -> list[Array]:
     """Return the place of each text of several columns among all of them in order of letters."""
-    every = sorted({word for column in columns for word in words_of(column)})
+    every = sorted({word for column in columns for word in distinct_texts_of(column)})
     place = {word: at for at, word in enumerate(every)}
     ranks_of = []
     for column in columns:
-        numbers = np.array([*(place[word] for word in words_of(column)), -1], np.int64)
+        numbers = np.array([*(place[word] for word in distinct_texts_of(column)), -1], np.int64)
         ranks_of.append(numbers[codes_of(column)])
     return ranks_of
 
@@ -269,7 +271,7 @@ def make_dates(year: Column, month: Column, day: Column) -> Column:
 
 def month_numbers(column: Column) -> Column:
     """Return the numbers of months from their English names; blank for other words."""
-    words = [month_number(word) or 0 for word in words_of(column)]
+    words = [month_number(word) or 0 for word in distinct_texts_of(column)]
     numbers = np.array([*words, 0], np.int64)[codes_of(column)]
     return Column.of("", "integer", numbers, numbers > 0)
 

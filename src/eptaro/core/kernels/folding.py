@@ -66,7 +66,7 @@ class Plan(NamedTuple):
     shift: int = 0
 
 
-def words_of(plans: Iterable[Plan]) -> int:
+def count_words(plans: Iterable[Plan]) -> int:
     """Return how many words of a cell plans fill."""
     return max(plan.word + WORDS[plan.op] for plan in plans)
 
@@ -74,7 +74,7 @@ def words_of(plans: Iterable[Plan]) -> int:
 def empty_cells(size: int, plans: Iterable[Plan]) -> NDArray[np.int64]:
     """Return cells that hold nothing yet, one row of words each."""
     plans = list(plans)
-    cells = np.zeros((size, words_of(plans)), np.int64)
+    cells = np.zeros((size, count_words(plans)), np.int64)
     for plan in plans:
         if plan.op >= Op.LEAST:
             cells[:, plan.word + 1] = -1
@@ -133,10 +133,10 @@ def fold(
     added = [plan for plan in plans if plan.op < Op.LEAST]
     for start in range(0, rows, CHUNK):
         chunk = slice(start, min(start + CHUNK, rows))
-        at = _cells(days[chunk], slots[chunk], first, width, len(cells))
+        at = _cell_of_each_row(days[chunk], slots[chunk], first, width, len(cells))
         for plan in added:
             _add(plan, cells, at, chunk)
-    at = _cells(days, slots, first, width, len(cells)) if ordered_plans else _NO_CELLS
+    at = _cell_of_each_row(days, slots, first, width, len(cells)) if ordered_plans else _NO_CELLS
     for plan in ordered_plans:
         there = _there(plan, slice(rows))
         undecided = np.arange(rows) if there is None else np.flatnonzero(there)
@@ -144,7 +144,7 @@ def fold(
         _pick(plan, cells, at[undecided], plan.values[undecided], undecided, times, first_row)
 
 
-def _cells(days: Days, slots: Ints, first: int, width: int, size: int) -> Ints:
+def _cell_of_each_row(days: Days, slots: Ints, first: int, width: int, size: int) -> Ints:
     """Return the cells of rows."""
     at: Ints = np.zeros(len(days) or len(slots), np.int64)
     if len(slots):
@@ -178,7 +178,7 @@ def _add(plan: Plan, cells: NDArray[np.int64], at: Ints, chunk: slice) -> None:
             nearest = np.rint(values)
             halves = op == Op.SUM_FLOATS_HALVES
             _add_whole(cells, word, at, nearest.astype(np.int64), halves=halves)
-            np.add.at(_floats(cells, word + 1 + halves), at, values - nearest)
+            np.add.at(_float_word(cells, word + 1 + halves), at, values - nearest)
         case Op.PACKED:
             np.add.at(cells[:, word], every, 1)
             np.add.at(cells[:, word], at, values << plan.shift)
@@ -187,7 +187,7 @@ def _add(plan: Plan, cells: NDArray[np.int64], at: Ints, chunk: slice) -> None:
             nearest = np.rint(values)
             np.add.at(cells[:, word], every, 1)
             np.add.at(cells[:, word], at, nearest.astype(np.int64) << plan.shift)
-            np.add.at(_floats(cells, word + 1), at, values - nearest)
+            np.add.at(_float_word(cells, word + 1), at, values - nearest)
         case Op.SQUARE | Op.SQUARE_LIMBS:
             _within(values, _LARGEST_AWAY)
             _add_square(cells, word, at, values, None, limbs=op == Op.SQUARE_LIMBS)
@@ -199,7 +199,7 @@ def _add(plan: Plan, cells: NDArray[np.int64], at: Ints, chunk: slice) -> None:
             limbs = op == Op.SQUARE_FLOATS_LIMBS
             squared = away.astype(np.int64), extra.astype(np.int64)
             _add_square(cells, word, at, *squared, limbs=limbs)
-            np.add.at(_floats(cells, word + (3 if limbs else 1)), at, rest)
+            np.add.at(_float_word(cells, word + (3 if limbs else 1)), at, rest)
         case Op.LEAST | Op.LARGEST | Op.FIRST | Op.LAST:
             raise ValueError(f"{op.name} is picked, not added")
         case _:
@@ -217,7 +217,7 @@ def _there(plan: Plan, chunk: slice) -> Flags | None:
     return there
 
 
-def _floats(cells: NDArray[np.int64], word: int) -> NDArray[np.float64]:
+def _float_word(cells: NDArray[np.int64], word: int) -> NDArray[np.float64]:
     """Return a word of all cells, which is a float."""
     return cells.view(np.float64)[:, word]
 
@@ -326,7 +326,7 @@ def _pick(
         held_key[won] = keys[place[won]]
 
 
-def join(
+def join_cells(
     one: NDArray[np.int64], two: NDArray[np.int64], plans: Sequence[Plan]
 ) -> NDArray[np.int64]:
     """Return the cells of rows and of later rows as those of all of them; `one` is changed."""
@@ -338,7 +338,7 @@ def join(
         end = word + WORDS[op]
         if op in _WITH_REST:
             end -= 1
-            _floats(one, end)[:] += _floats(two, end)
+            _float_word(one, end)[:] += _float_word(two, end)
         one[:, word:end] += two[:, word:end]
     return one
 

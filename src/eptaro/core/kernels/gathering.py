@@ -126,14 +126,14 @@ def bounds_of_all(
     return lo.ravel(), hi.ravel()
 
 
-def between(
+def growth_between(
     whole: Ints, lo: Ints, hi: Ints, rest: NDArray[np.float64] | None = None
 ) -> NDArray[Any]:
     """Return what running sums, with a `rest` floats in two parts, grow by from place `lo` to `hi`.
 
     Raises `IndexError` for places that do not exist.
 
-    >>> between(np.array([0, 4, 9]), np.array([1]), np.array([2])).tolist()
+    >>> growth_between(np.array([0, 4, 9]), np.array([1]), np.array([2])).tolist()
     [5]
     """
     if dispatch.loops is None:

@@ -99,10 +99,12 @@ def neighbours(values: Values, lo: Ints, hi: Ints, below: Ints, above: Ints) -> 
         values = values.astype(np.float64 if values.dtype.kind == "f" else np.int64, copy=False)
         nearest = np.zeros((2, len(lo)), values.dtype)
         if dispatch.loops is None:
-            _one_by_one(values, lo, hi, below, nearest)
+            _fill_from_sorted(values, lo, hi, below, nearest)
             return nearest
         loop = dispatch.loops.neighbours
-        _in_parts(lambda own: loop(values, lo[own], hi[own], below[own], nearest[:, own]), lo, hi)
+        _run_in_parts(
+            lambda own: loop(values, lo[own], hi[own], below[own], nearest[:, own]), lo, hi
+        )
         return nearest
     return _by_block(_both, values, lo, hi, below, above).T
 
@@ -112,7 +114,7 @@ def _share_little(values: Values, lo: Ints, hi: Ints) -> bool:
     return int((hi - lo).sum()) <= _SHARED * len(values)
 
 
-def _in_parts(answer: Callable[[slice], None], lo: Ints, hi: Ints) -> None:
+def _run_in_parts(answer: Callable[[slice], None], lo: Ints, hi: Ints) -> None:
     """Calculate ranges side by side, in parts that hold about as many values each."""
     volume = np.cumsum(hi - lo)
     if not len(volume) or volume[-1] <= _BLOCK:
@@ -141,7 +143,7 @@ def quantile(values: Values, lo: Ints, hi: Ints, q: float) -> NDArray[np.float64
         rest = (place % under).astype(np.int64).tolist()
         ends = zip(first.tolist(), second.tolist(), rest, strict=True)
         return np.array([_between(one, two, Fraction(n, under)) for one, two, n in ends])
-    return between(first.astype(np.float64), second.astype(np.float64), part)
+    return interpolate(first.astype(np.float64), second.astype(np.float64), part)
 
 
 def _between(one: Any, two: Any, part: Fraction) -> float:
@@ -152,7 +154,7 @@ def _between(one: Any, two: Any, part: Fraction) -> float:
         return np.nan
 
 
-def between(first: Values, second: Values, part: Values) -> NDArray[np.float64]:
+def interpolate(first: Values, second: Values, part: Values) -> NDArray[np.float64]:
     """Return the value at some part of the way, calculated from the nearer end."""
     with np.errstate(over="ignore", invalid="ignore"):
         way = second - first
@@ -181,7 +183,7 @@ def distinct(values: Values, lo: Ints, hi: Ints) -> Ints:
         def ask(own: slice) -> None:
             loop(codes, lo[own], hi[own], bound, counts[own])
 
-        _in_parts(ask, lo, hi)
+        _run_in_parts(ask, lo, hi)
         return counts
     return _by_block(_distinct, values, lo, hi)
 
@@ -201,7 +203,7 @@ def _distinct(values: Values, lo: Ints, hi: Ints) -> Ints:
     codes, bound = _number_distinct(values)
     hi = np.maximum(hi, lo)
     if dispatch.loops is None or not _move_on(lo, hi):
-        return _different(codes, lo, hi)
+        return _count_different_ranks(codes, lo, hi)
     counts = np.zeros(len(lo), np.int64)
     dispatch.loops.window_distinct(
         codes, np.ascontiguousarray(lo), np.ascontiguousarray(hi), bound, counts
@@ -229,7 +231,7 @@ def _both(values: Values, lo: Ints, hi: Ints, below: Ints, above: Ints) -> Value
     return unique[neighbours_found.T] if len(unique) else np.zeros((len(lo), 2), values.dtype)
 
 
-def _one_by_one(values: Values, lo: Ints, hi: Ints, k: Ints, out: Values) -> None:
+def _fill_from_sorted(values: Values, lo: Ints, hi: Ints, k: Ints, out: Values) -> None:
     """Put the k-th smallest value of each range and the one after it, the k-th again where it is
     the last, into two rows of `out`; an empty range leaves what is there.
     """
@@ -290,7 +292,7 @@ def _kth(ranks: NDArray[np.int32], bound: int, lo: Ints, hi: Ints, k: Ints) -> I
     return ranks_at
 
 
-def _different(ranks: NDArray[np.int32], lo: Ints, hi: Ints) -> Ints:
+def _count_different_ranks(ranks: NDArray[np.int32], lo: Ints, hi: Ints) -> Ints:
     """Return how many different ranks each range holds.
 
     A value counts where it is first in the range: where the place of the one before it, if

@@ -113,11 +113,11 @@ def split_timestamps(stamps: Ints, per_day: int) -> tuple[NDArray[np.int32], Int
     return days, times
 
 
-def narrow(words: Ints, filled: NDArray[np.uint8] | None = None) -> tuple[Ints, int]:
+def narrow_words(words: Ints, filled: NDArray[np.uint8] | None = None) -> tuple[Ints, int]:
     """Return whole numbers of 128 bits, two words each with the lower one first, in 64 bits, zeros
     where they are not `filled` (one byte a row), and the first row that does not fit, or -1.
 
-    >>> low, error_at = narrow(np.array([[-5, -1], [7, 1]]))
+    >>> low, error_at = narrow_words(np.array([[-5, -1], [7, 1]]))
     >>> int(low[0]), error_at
     (-5, 1)
     """

@@ -68,11 +68,11 @@ def order_of_texts(words: Texts, *, by_size: bool = False) -> Ints:
     [2, 1, 0, 3]
     """
     if len(words) < _FEW:
-        return _one_by_one(words, by_size)
+        return _order_one_by_one(words, by_size)
     letters, lengths = _as_bytes(words)
     longest = int(lengths.max())
     if longest > _LONG:
-        return _one_by_one(words, by_size)
+        return _order_one_by_one(words, by_size)
     starts = np.cumsum(lengths) - lengths
     lanes = [
         _lane(letters, starts + at, np.clip(lengths - at, 0, _LANE))
@@ -82,7 +82,7 @@ def order_of_texts(words: Texts, *, by_size: bool = False) -> Ints:
     return np.lexsort(keys)
 
 
-def _one_by_one(words: Texts, by_size: bool) -> Ints:
+def _order_one_by_one(words: Texts, by_size: bool) -> Ints:
     every = words.tolist()
     if by_size:
         return np.array(sorted(range(len(every)), key=lambda i: (len(every[i]), every[i])), int)

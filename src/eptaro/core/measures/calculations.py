@@ -31,12 +31,12 @@ def ratio(over: Column, under: Column) -> Column:
     wide = object in (over.data.dtype, under.data.dtype)
     beyond = np.flatnonzero(valid & (np.isinf(top) | np.isinf(bottom)))
     for at in beyond.tolist() if wide else ():
-        quotient[at] = _quotient(over, under, at)
+        quotient[at] = _quotient_column(over, under, at)
     valid &= np.isfinite(quotient)
     return Column.of("", "float", quotient, valid)
 
 
-def _quotient(over: Column, under: Column, place: int) -> float:
+def _quotient_column(over: Column, under: Column, place: int) -> float:
     try:
         return float(over.fraction(place) / under.fraction(place))
     except OverflowError:  # infinite already, or beyond the floats

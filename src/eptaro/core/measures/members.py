@@ -19,7 +19,7 @@ from eptaro.core.kernels.gathering import running_sums
 from eptaro.core.kernels.sorting import met_first, stable_order
 from eptaro.core.measures.calculations import calculation, planes_of
 from eptaro.core.measures.term import Members, Term
-from eptaro.core.results.column import Column, join
+from eptaro.core.results.column import Column, join_columns
 from eptaro.errors import EptaroError
 
 _AT_ONCE = 1 << 22  # rows that are put in order at once
@@ -37,7 +37,7 @@ def term_over_cells(cells: Cells, term: Term, lo: Ints, hi: Ints) -> Column:
         calculation(term.how).over_values(totals, term, lo, hi)
         for totals, lo, hi in member_totals(cells, term, lo, hi)
     ]
-    return parts[0] if len(parts) == 1 else join(parts)
+    return parts[0] if len(parts) == 1 else join_columns(parts)
 
 
 def member_totals(
@@ -48,7 +48,7 @@ def member_totals(
     """
     assert term.members is not None
     owners, first, last = cells.items(Plane("codes", term.members.codes.name), lo, hi)
-    values = _values(cells, term, term.members)
+    values = _added_values(cells, term, term.members)
     if values is not None and len(values.cell) != len(owners.value):
         raise EptaroError(f"{term}: the values kept are not those of the rows that have an owner")
     ends = np.cumsum(last - first)
@@ -61,7 +61,7 @@ def member_totals(
         start = stop
 
 
-def _values(cells: Cells, term: Term, members: Members) -> ValueLists | None:
+def _added_values(cells: Cells, term: Term, members: Members) -> ValueLists | None:
     """Return the list of what is added up; None where rows are counted."""
     if members.values is None:
         return None

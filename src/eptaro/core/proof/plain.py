@@ -68,7 +68,7 @@ class Rows(Record):
         return len({self.owners[p] for p in places if self.moments[p] == moment}) > 1
 
 
-def plain_value(
+def plain_measure_value(
     terms: Sequence[Term],
     rows: Rows,
     units: Units | None = None,
@@ -80,7 +80,7 @@ def plain_value(
     makes of them; `units` gives the days of a finer grain, `carried` what accounts have over the
     days of the `span`.
 
-    >>> plain_value([Term("sum", "x")], Rows([0, 1, 2], {"x": Values([150, None, 200], 2)}))
+    >>> plain_measure_value([Term("sum", "x")], Rows([0, 1, 2], {"x": Values([150, None, 200], 2)}))
     Fraction(7, 2)
     """
     values = [_nested_value(term, rows, units, carried, span) for term in terms]
@@ -112,7 +112,7 @@ def _nested_value(
     if term.members is not None:
         return _of_members(term, rows)
     if term.inner is None:
-        return _of_rows(term, rows)
+        return _value_of_rows(term, rows)
     assert units is not None
     spans = [(day, day) for day in sorted(set(rows.days))]
     if term.grain != "active day":
@@ -124,7 +124,9 @@ def _nested_value(
 def _of_parts(term: Term, rows: Rows, carried: Carried | None, days: tuple[int, int]) -> Any:
     """Return the inner total of some transactions: of one calculation, or a formula of several."""
     values = [
-        _nested_value(part, rows, None, carried, days) if part.is_balance else _of_rows(part, rows)
+        _nested_value(part, rows, None, carried, days)
+        if part.is_balance
+        else _value_of_rows(part, rows)
         for part in term.parts
     ]
     if not isinstance(term.inner, Arithmetic):
@@ -149,7 +151,7 @@ def _of_members(term: Term, rows: Rows) -> Any:
     return twin(term.how)(Values(totals), term.share)
 
 
-def _of_rows(term: Term, rows: Rows) -> Any:
+def _value_of_rows(term: Term, rows: Rows) -> Any:
     """Return one calculation on some transactions; the days replace no column."""
     values = rows.columns[column_of(term)] if term.column else Values(rows.days)
     if term.how in BY_TIME and values.filled_values() and rows.is_tied(values, BY_TIME[term.how]):
@@ -192,7 +194,7 @@ def _as_day(value: Any) -> Any:
     return value.date() if isinstance(value, dt.datetime) else value
 
 
-def _mean(values: Values, share: float) -> Any:
+def _plain_mean(values: Values, share: float) -> Any:
     filled = values.filled_values()
     return Fraction(_sum(filled, values.scale)) / len(filled) if filled else None
 
@@ -229,7 +231,7 @@ OF_ANY_KIND = ("distinct", "new")  # what takes values of any kind, text too
 PLAIN: Mapping[str, Callable[[Values, float], Any]] = {
     "sum": lambda values, share: _sum(values.filled_values(), values.scale),
     "count": lambda values, share: len(values.filled_values()),
-    "mean": _mean,
+    "mean": _plain_mean,
     "min": _picking(min),
     "max": _picking(max),
     "first": _picking(lambda filled: filled[0]),
@@ -297,10 +299,10 @@ def agrees(result: Any, plain: Any, *, exact: bool, sides: Sequence[Any] = ()) -
     return math.isclose(float(result), float(plain), rel_tol=1e-9, abs_tol=nearest)
 
 
-def shown(value: Any, decimals: int = 0) -> str:
+def shown_plain(value: Any, decimals: int = 0) -> str:
     """Return a plain value as people read it, with at least so many decimals.
 
-    >>> shown(Fraction(707, 2), 2), shown(Fraction(1, 8), 2), shown(Fraction(7))
+    >>> shown_plain(Fraction(707, 2), 2), shown(Fraction(1, 8), 2), shown(Fraction(7))
     ('353.50', '0.125', '7')
     """
     if value is None:

@@ -16,7 +16,7 @@ from eptaro.core.calendars.grain import whole_periods_in
 from eptaro.core.calendars.span import Span
 from eptaro.core.expressions.tree import Node, Where
 from eptaro.core.measures.measure import Measure
-from eptaro.core.proof.plain import agrees, combine_terms, plain_value, shown
+from eptaro.core.proof.plain import agrees, combine_terms, plain_measure_value, shown_plain
 from eptaro.core.proof.reader import Reader
 from eptaro.core.query.lineage import (
     AttributeFilter,
@@ -69,8 +69,8 @@ def pairs_of(change: Change, pairing: DayMatching, row: int, reader: Reader) -> 
     ]
     if measure.additive_plane is not None:
         columns += [
-            _values(change, reader, now, has_now, measure.name),
-            _values(change, reader, prior, has_prior, f"{measure.name}_prior"),
+            _daily_values(change, reader, now, has_now, measure.name),
+            _daily_values(change, reader, prior, has_prior, f"{measure.name}_prior"),
         ]
     return Result(columns, {"verb": "pairs"})
 
@@ -97,7 +97,7 @@ def _weekdays(name: str, days: Ints, keep: Any) -> Column:
     )
 
 
-def _values(change: Change, reader: Reader, days: Ints, keep: Any, name: str) -> Column:
+def _daily_values(change: Change, reader: Reader, days: Ints, keep: Any, name: str) -> Column:
     """Return the measure on each day, straight from the transactions."""
     view, measure = change.now.view, change.now.measure
     one = np.zeros(1, np.int64)
@@ -105,7 +105,7 @@ def _values(change: Change, reader: Reader, days: Ints, keep: Any, name: str) ->
     totals, there_is = [], list[bool]()
     for day, there in zip(days.tolist(), keep.tolist(), strict=True):
         hit = reader.on_days(Span.of(day, day)) if there else np.zeros(0, np.int64)
-        value = plain_value(
+        value = plain_measure_value(
             measure.terms,
             reader.rows(hit, measure.terms),
             formula=None if measure.arithmetic is None else measure.arithmetic.node,
@@ -148,13 +148,14 @@ class TracedSide:
         lines = [
             f"{self.name}: {self.span.first:%A} {self.span.first} to "
             f"{self.span.last:%A} {self.span.last}, {self.span.days:,} days",
-            f"  {count_noun(len(self.rows), 'transaction')}: {shown(self.value, self.places)}",
+            f"  {count_noun(len(self.rows), 'transaction')}: "
+            f"{shown_plain(self.value, self.places)}",
         ]
         if self.parts:
             lines[1:] = [
                 f"  {part.name}:{line}" for part in self.parts for line in part.lines()[1:]
             ]
-            return [*lines, f"  together: {shown(self.value, self.places)}"]
+            return [*lines, f"  together: {shown_plain(self.value, self.places)}"]
         if self.blanks:
             lines.append(f"  {self.blanks:,} of them have no value and are ignored")
         if self.which:
@@ -236,10 +237,10 @@ class Trace(Generic[Paired]):
         for side in self.sides:
             lines += side.lines()
         places = self.sides[0].places
-        shown_value = shown(self.result)
+        shown_value = shown_plain(self.result)
         lines.append(
             f"table: {shown_value}; "
-            f"straight from the transactions: {shown(self.plain, places)}: {verdict}"
+            f"straight from the transactions: {shown_plain(self.plain, places)}: {verdict}"
         )
         return "\n".join([*lines, *self.notes])
 
@@ -348,7 +349,7 @@ def _side(value: Value, readers: Mapping[str, Reader], row: int) -> TracedSide:
     rows = reader.rows(hit, terms, by_entry=by_entry)
     formula = value.measure.arithmetic
     node = None if formula is None else formula.node
-    plain = plain_value(terms, rows, units, node, reader.balances, (covered.lo, covered.hi))
+    plain = plain_measure_value(terms, rows, units, node, reader.balances, (covered.lo, covered.hi))
     others = {name: word for name, word in bearing_values.items() if name != "hour"}
     if others and not reader.days_bearing(covered, others):
         plain = None  # its group has no such day
@@ -414,9 +415,9 @@ def _combine_sides(number: Number, sides: list[TracedSide], row: int) -> Any:
         case Value():
             return sides[0].value if _is_shown(number, row) else None
         case Mean():
-            return _mean(sides)
+            return _mean_of_days(sides)
         case Change():
-            now, before = sides[0].value, _mean(sides[1:])
+            now, before = sides[0].value, _mean_of_days(sides[1:])
             if not number.comparable[row] or now is None or before is None:
                 return None
             if not number.ratio:
@@ -443,7 +444,7 @@ def _compared_values(number: Number, sides: list[TracedSide]) -> list[Any]:
     return values
 
 
-def _mean(sides: list[TracedSide]) -> Any:
+def _mean_of_days(sides: list[TracedSide]) -> Any:
     values = [side.value for side in sides]
     if len(values) == 1:
         return values[0]

@@ -63,7 +63,7 @@ def parse_set_measures(
     `MeasureError` for one that is calculated from columns, which are those of a book.
     """
     names = {measure.name for measure in own_measures}
-    _check_names(specs, names, books)
+    _check_books_named(specs, names, books)
     longer = [
         measure.of_table(table, f"{table}.{measure.name}")
         for table, measures in books.items()
@@ -84,7 +84,7 @@ def parse_set_measures(
 _WORD = re.compile(r"[^\W\d]\w*(?:\.[^\W\d]\w*)?")
 
 
-def _check_names(
+def _check_books_named(
     specs: Measures, measure_names: set[str], books: Mapping[str, Sequence[Measure]]
 ) -> None:
     """Raise `MeasureError` for a measure that names a book that is none, or one after it."""
@@ -135,7 +135,9 @@ def set_facts(
         fewer, places = book.groups.onto(own)
         parts.append(Groups(dict(zip(by, fewer.coded.values(), strict=True)), fewer.count))
         onto.append(places)
-    groups, ranks = numbered_together([part.drop_unused() for part in _alike(parts)])
+    groups, ranks = numbered_together(
+        [part.drop_unused() for part in _with_comparable_groups(parts)]
+    )
     tables, cells = {}, []
     for (table, book), rank, places in zip(books.items(), ranks, onto, strict=True):
         facts = replace(book, calendar=calendar, workdays=workdays, own=None)
@@ -194,7 +196,7 @@ def _check_days(books: Mapping[str, BookData], calendar: Calendar) -> None:
         )
 
 
-def _alike(parts: Sequence[Groups]) -> list[Groups]:
+def _with_comparable_groups(parts: Sequence[Groups]) -> list[Groups]:
     """Return groups of which no column holds numbers in one book and texts in another: those are
     texts in all.
     """
@@ -291,4 +293,4 @@ def _dealt_out(
             upto = np.where(nth + 1 == count, units, bigint.widen(np.floor(sums.data * due + 0.5)))
     before = np.where(nth == 0, 0, np.append(0, upto[:-1]))
     own = upto - before
-    return replace(sums, data=own if sums.kind == "float" else bigint.narrow(own))
+    return replace(sums, data=own if sums.kind == "float" else bigint.narrow_integers(own))

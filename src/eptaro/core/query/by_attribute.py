@@ -54,12 +54,12 @@ class AttributeProduct:
     @classmethod
     def of(cls, attributes: Sequence[Column]) -> AttributeProduct:
         """Return the combinations of attributes, the last one varying fastest."""
-        size = int(np.prod([_width(one) for one in attributes]))
+        size = int(np.prod([_value_count(one) for one in attributes]))
         places = np.zeros(len(attributes[0]), np.int64)
         hours = np.zeros(1, np.int64)
         for one in attributes:
-            places = places * _width(one) + one.data
-            hours = hours[:, None] * _width(one)
+            places = places * _value_count(one) + one.data
+            hours = hours[:, None] * _value_count(one)
             hours = (hours + (np.arange(24) if one.name == HOUR else 0)).ravel()
         every = (places[:, None] + hours).ravel()  # a day has every hour
         return cls(attributes, size, places, np.bincount(every, minlength=size))
@@ -76,14 +76,14 @@ class AttributeProduct:
         for one in reversed(self.attributes):
             if one.name == HOUR:
                 return step
-            step *= _width(one)
+            step *= _value_count(one)
         return 0
 
     def columns(self, place: Ints) -> list[Column]:
         """Return the values of each attribute at some places."""
         columns: list[Column] = []
         for one in reversed(self.attributes):
-            place, own = np.divmod(place, _width(one))
+            place, own = np.divmod(place, _value_count(one))
             name, choices, text = column_name(one.name), np.asarray(one.choices), f"The {one.name}"
             texts = None if one.face is None else one.face.texts
             face = DisplayHint(one.name, Priority.KEY, texts=texts)
@@ -124,7 +124,7 @@ def column_name(attribute: str) -> str:
     return attribute.replace(" ", "_")
 
 
-def _width(attribute: Column) -> int:
+def _value_count(attribute: Column) -> int:
     """Return how many values an attribute may have."""
     assert attribute.choices is not None  # recurring attributes are text
     return len(attribute.choices)

@@ -74,10 +74,10 @@ def group_spans(
 
     Raises `InputError` where a group has transactions outside its span, or a span has no group.
     """
-    first, last = _ends(folded)
+    first, last = _ends_of_groups(folded)
     if isinstance(query, str):
         return GroupSpans(first, np.full(len(first), coverage.hi), query)
-    keys = _keys(folded)
+    keys = _places_by_key(folded)
     lo, hi = first.copy(), np.full(len(first), coverage.hi)
     for key, span in query.items():
         words = tuple(map(str, key)) if isinstance(key, tuple) else (str(key),)
@@ -126,7 +126,7 @@ def merged_coverage(one: GroupSpans | None, two: GroupSpans | None) -> GivenSpan
     return merged
 
 
-def _ends(folded: Folded) -> tuple[Ints, Ints]:
+def _ends_of_groups(folded: Folded) -> tuple[Ints, Ints]:
     """Return the first and last day on which each group has transactions."""
     cells = folded.cells
     group, day = cells.axis.cells_of()
@@ -139,7 +139,7 @@ def _ends(folded: Folded) -> tuple[Ints, Ints]:
     return first, last
 
 
-def _keys(folded: Folded) -> dict[tuple[str, ...], Ints]:
+def _places_by_key(folded: Folded) -> dict[tuple[str, ...], Ints]:
     """Return the places of the groups of each key; adjustment periods share the coverage."""
     every = folded.groups.columns(np.arange(folded.groups.count))
     columns = [column.to_list() for column in every if column.name != ADJUSTMENT]

@@ -164,8 +164,8 @@ class Filter(Record):
             return cls((), {name.strip(): value.strip()})
         if ".." in text:
             first, _, last = (part.strip() for part in text.partition(".."))
-            lo = _ends(first, calendar)[0] if first else FIRST_DAY
-            hi = _ends(last, calendar)[1] if last else LAST_DAY
+            lo = _ends_of_text(first, calendar)[0] if first else FIRST_DAY
+            hi = _ends_of_text(last, calendar)[1] if last else LAST_DAY
             if hi < lo:
                 raise QuestionError(f"only={text!r} is reversed: its end comes before its start")
             return cls((Span.of(lo, hi),))
@@ -203,7 +203,7 @@ def values_apart(only: Only, names: Sequence[str]) -> tuple[list[Any], dict[str,
     return others, values_by_name
 
 
-def _ends(text: str, calendar: Calendar) -> tuple[int, int]:
+def _ends_of_text(text: str, calendar: Calendar) -> tuple[int, int]:
     """Return the first and last day of a date or of a period's label, as an end of a span."""
     try:
         day = ordinal(text)

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from eptaro.core.aggregation.folded import Folded
 from eptaro.core.aggregation.groups import Groups
-from eptaro.core.aggregation.merge import align_codes, numbered_together, rows_after
+from eptaro.core.aggregation.merge import numbered_together, renumber_distinct, rows_after
 from eptaro.core.calendars.days import FIRST_DAY, Flags, Ints
 from eptaro.core.query.coverage import GroupSpans
 from eptaro.core.results import bigint
@@ -54,7 +54,7 @@ class ReducedBook:
 
     def combine(self, other: ReducedBook) -> ReducedBook:
         """Return what was folded of the groups of both, which add up where they are alike."""
-        one, two = self.folded, align_codes(self.folded, other.folded)
+        one, two = self.folded, renumber_distinct(self.folded, other.folded)
         groups, places = numbered_together([one.groups, two.groups])
         first, second = (
             part.cells.regroup(place, groups.count)

@@ -25,7 +25,7 @@ from eptaro.core.kernels.sorting import stable_order
 from eptaro.core.query.lineage import Side, ViewLineage
 from eptaro.core.query.query import Query
 from eptaro.core.query.view import BookData, View
-from eptaro.core.results.column import AnyColumn, Column, dates, join, take_lazy
+from eptaro.core.results.column import AnyColumn, Column, dates, join_columns, take_lazy
 from eptaro.core.results.format import COMPLETE, DATE, FIRST, LAST, DisplayHint, Priority
 from eptaro.core.results.result import Result
 from eptaro.errors import QuestionError
@@ -177,13 +177,13 @@ def _concatenate_batches(batches: list[Batch]) -> Batch:
     return Batch(
         _concatenate_arrays(days),
         {},
-        {name: join(values.pop(name)) for name in list(values)},
+        {name: join_columns(values.pop(name)) for name in list(values)},
         {name: _recode(name, distinct.pop(name)) for name in list(distinct)},
         None if times is None else _concatenate_arrays(times),
         0,
         None if places is None else _concatenate_arrays(places),
-        {name: join(inputs.pop(name)) for name in list(inputs)},
-        {name: join(hours.pop(name)) for name in list(hours)},
+        {name: join_columns(inputs.pop(name)) for name in list(inputs)},
+        {name: join_columns(hours.pop(name)) for name in list(hours)},
     )
 
 
@@ -267,7 +267,7 @@ def per_row(
         in_view = (group >= 0) & (batch.days >= covered.lo) & (batch.days <= covered.hi)
         group, day, rows = group[in_view], day[in_view], rows[in_view]
     day = day - np.int32(covered.lo)
-    cell_group, cell_day, at = _cells(group, day, view.groups.count, covered.days)
+    cell_group, cell_day, at = _cells_of_rows(group, day, view.groups.count, covered.days)
     on, of = day.astype(np.intp), group.astype(np.intp)  # once, for all the gathers below
     first, last = np.asarray(side.first), np.asarray(side.last)
     days = [
@@ -292,7 +292,7 @@ def per_row(
     return Result(columns, view.meta(query.verb) | {"every": "entry"}, answer)
 
 
-def _cells(group: Days, day: Days, groups: int, width: int) -> tuple[Ints, Ints, Ints]:
+def _cells_of_rows(group: Days, day: Days, groups: int, width: int) -> tuple[Ints, Ints, Ints]:
     """Return group and day of the cells that transactions lie in, and the place of each row's."""
     if groups * width <= MOST_DENSE:
         cell_group, cell_day = np.divmod(np.arange(groups * width), width)
@@ -326,7 +326,7 @@ class Index:
         cache = facts.folded.cache
         if "index" not in cache:
             numbers, rank, batch = all_rows(facts)
-            days, order = batch.days, _in_order(batch)
+            days, order = batch.days, _time_order(batch)
             if order is not None:
                 order = order.astype(np.int32) if len(order) < 1 << 31 else order
                 days, numbers = days[order], numbers[order]
@@ -358,7 +358,7 @@ class Index:
         return at if self.order is None else self.order[at]
 
 
-def _in_order(batch: Batch) -> NDArray[Any] | None:
+def _time_order(batch: Batch) -> NDArray[Any] | None:
     """Return the order by day, time and input, or None where rows are in it already."""
     days, times, order = batch.days, batch.times, None
     if (days[1:] < days[:-1]).any():

@@ -51,7 +51,7 @@ def fits_int64(values: Array) -> bool:
     return not len(values) or (values.min() >= -ROOM and values.max() < ROOM)
 
 
-def narrow(values: Array) -> Array:
+def narrow_integers(values: Array) -> Array:
     """Return Python integers as int64 where all of them fit, else as they are."""
     return values.astype(np.int64) if values.dtype == object and fits_int64(values) else values
 
@@ -94,14 +94,14 @@ def subtract(one: Array, two: Array) -> Array:
         and largest_absolute(one) + largest_absolute(two) < ROOM
     ):
         return one.astype(np.int64) - two.astype(np.int64)
-    return narrow(widen(one) - widen(two))
+    return narrow_integers(widen(one) - widen(two))
 
 
 def multiply(values: Array, factor: int) -> Array:
     """Return the exact multiples of whole numbers."""
     if values.dtype != object and largest_absolute(values) * abs(factor) < ROOM:
         return values.astype(np.int64) * np.int64(factor)
-    return narrow(widen(values) * factor)
+    return narrow_integers(widen(values) * factor)
 
 
 def split_nearest(values: Array) -> tuple[Array, NDArray[np.float64]]:
@@ -146,7 +146,7 @@ def total(values: Array) -> int:
 def narrowed_to(array: Array, *, floats: bool) -> Array:
     """Return Python numbers in 64 bits, or as they are where some do not fit."""
     if not floats:
-        return narrow(array)
+        return narrow_integers(array)
     try:
         return array.astype(np.float64)
     except OverflowError:

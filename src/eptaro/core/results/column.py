@@ -595,7 +595,7 @@ def of_one_kind(parts: Sequence[Column]) -> list[Column]:
     ]
 
 
-def join(parts: Sequence[Column]) -> Column:
+def join_columns(parts: Sequence[Column]) -> Column:
     """Return columns of one name and kind one below the other, scales brought together."""
     if len(parts) == 1:
         return parts[0]

@@ -40,11 +40,11 @@ def accumulate(facts: BookData, query: Accumulate) -> Result:
     query = replace(query, every=every)
     view = facts.view(query.by, query.only, query.as_of)
     if every == "entry":
-        rows = _rows(view, within, "day")
+        rows = _rows_to_date(view, within, "day")
         label = Column.text("within", rows.within, description=LABEL)
         label = with_shown_labels(label, view.calendar)
         return per_row(view, Side("days", rows.since, rows.last), "_to_date", label, query)
-    rows = _rows(view, within, check_level(every, facts.calendar.levels))
+    rows = _rows_to_date(view, within, check_level(every, facts.calendar.levels))
     count, groups = len(rows.last), view.groups.count
     group, place = (
         TiledArray.of_groups(groups, count),
@@ -119,7 +119,7 @@ class _Totals:
         return [*(with_shown_labels(one, calendar) for one in (label, within)), opens, end]
 
 
-def _rows(view: View, within: str, every: str) -> _Totals:
+def _rows_to_date(view: View, within: str, every: str) -> _Totals:
     calendar = view.calendar
     upto = Span.of(view.coverage.lo, view.seen.hi)
     if within == "all":

@@ -69,7 +69,9 @@ def card(facts: BookData, query: Card) -> Result:
             columns += changed
             numbers |= prior.numbers(now, changed)
         if (goals := goals_of(query.goals, measure, facts.measures)) is not None:
-            columns += _goals(view, measure, goals, query.pace, rows, (group, place), value)
+            columns += _goals_of_levels(
+                view, measure, goals, query.pace, rows, (group, place), value
+            )
     described = "; ".join(calendar.describe() for calendar in all_calendars)
     answer = ViewLineage(query, view, group, numbers)
     meta = view.meta("card") | {"calendar": described}
@@ -81,7 +83,7 @@ def card(facts: BookData, query: Card) -> Result:
 def _of_calendars(view: View, calendars: Sequence[Calendar], query: Card) -> list[_Row]:
     """Return the rows of calendars one after the other; a window that is the same in two, once."""
     rows, windows = list[_Row](), set[tuple[str, int, int]]()
-    for row in (row for calendar in calendars for row in _rows(view, calendar, query)):
+    for row in (row for calendar in calendars for row in _periods_to_date(view, calendar, query)):
         days = row.level, row.first, row.last
         if not row.is_window or days not in windows:
             rows.append(row)
@@ -90,7 +92,7 @@ def _of_calendars(view: View, calendars: Sequence[Calendar], query: Card) -> lis
     return rows
 
 
-def _rows(view: View, calendar: Calendar, query: Card) -> Iterator[_Row]:
+def _periods_to_date(view: View, calendar: Calendar, query: Card) -> Iterator[_Row]:
     """Yield the periods of a calendar to date, the shortest first, and then windows."""
     own = replace(view, facts=replace(view.facts, calendar=calendar))
     back = None if query.back is None else Amount.of_levels(query.back, "back")
@@ -139,7 +141,7 @@ def _head(rows: list[_Row], place: Ints, first: Ints, last: Ints, complete: Flag
         words_at(
             "level", [row.level for row in rows], place, "Level of the period, or window", _LEVEL
         ),
-        _labels("period", [row.label for row in rows], rows, place, "Period to date", PERIOD),
+        _label_column("period", [row.label for row in rows], rows, place, "Period to date", PERIOD),
         dates("first", first, None, "First day of the period", FIRST),
         dates("last", last, None, "The as-of date, or the last covered day before it", LAST),
         day_counts(last - first + 1, "Days so far"),
@@ -153,7 +155,7 @@ def _head(rows: list[_Row], place: Ints, first: Ints, last: Ints, complete: Flag
     ]
 
 
-def _labels(
+def _label_column(
     name: str, labels: Sequence[str], rows: list[_Row], place: Ints, text: str, face: DisplayHint
 ) -> Column:
     """Return the column of one label per row, shown as the calendars of the rows have it."""
@@ -186,7 +188,9 @@ class _Prior:
         first, last, exists, clamped = (np.array(part)[place] for part in arrays)
         comparable = complete & exists & view.complete(first, last, group)
         labels = [_label(row) for row in rows]
-        prior_label = _labels("prior_period", labels, rows, place, "Period before, to date", _PRIOR)
+        prior_label = _label_column(
+            "prior_period", labels, rows, place, "Period before, to date", _PRIOR
+        )
         columns = [
             prior_label.blanked(exists),
             dates("prior_first", first, exists, "First day of the prior side", _PRIOR_DAYS),
@@ -236,7 +240,7 @@ def _label(row: _Row) -> str:
     return str(row.prior.label[0])
 
 
-def _goals(
+def _goals_of_levels(
     view: View,
     measure: Measure,
     goals: Goals,

@@ -17,7 +17,7 @@ from eptaro.core.calendars.levels import LEVELS
 from eptaro.core.measures.measure import Measure
 from eptaro.core.query.totals import GroupSet
 from eptaro.core.query.view import BookData, View
-from eptaro.core.results.column import Column, join
+from eptaro.core.results.column import Column, join_columns
 from eptaro.core.results.format import BLANK, DisplayHint
 from eptaro.core.verbs.comparison.sides import Sides, of_to_date, of_whole
 from eptaro.core.verbs.queries import PACES, Goals, GoalsQuery, Pace
@@ -102,7 +102,7 @@ def goals_of_some(
     at[places] = np.arange(len(places))
     filled_goals = []
     for number, column in enumerate(per_part[0]):
-        all_parts = join([columns[number] for columns in per_part])
+        all_parts = join_columns([columns[number] for columns in per_part])
         filled = all_parts.take(np.maximum(at, 0)).blanked(at >= 0)
         filled_goals.append(replace(filled, name=column.name, face=column.face))
     return filled_goals
@@ -125,7 +125,7 @@ def goal_columns(
     if within not in view.calendar.levels:
         raise QuestionError(f"goals need whole periods; within={within!r} is none")
     level = level_of_goals(view, goals, within)
-    parts, starts = (rows, None) if level == within else _in_parts(view, rows, level)
+    parts, starts = (rows, None) if level == within else _split_into_periods(view, rows, level)
     goal = _amounts(view, goals, parts)
     index = np.array([view.calendar.period(str(one)).index for one in parts.labels])[parts.place]
     first, end = view.calendar.first_days(index, level), view.calendar.last_days(index, level)
@@ -141,9 +141,11 @@ def goal_columns(
     come = reached.numbers()
     ratio = np.divide(come, to_date, out=np.full(len(goal), np.nan), where=to_date > 0)
     return [
-        _column(measure, "goal", goal, reached, "The period's goal"),
-        _column(measure, "goal_to_date", to_date, reached, f"The goal's {pace} pace by the day"),
-        _column(
+        _goal_column(measure, "goal", goal, reached, "The period's goal"),
+        _goal_column(
+            measure, "goal_to_date", to_date, reached, f"The goal's {pace} pace by the day"
+        ),
+        _goal_column(
             measure,
             "goal_gap",
             come - to_date,
@@ -151,14 +153,14 @@ def goal_columns(
             "To date less the pace; negative is behind",
         ),
         replace(
-            _column(measure, "goal_reached", ratio, reached, "To date / the pace"),
+            _goal_column(measure, "goal_reached", ratio, reached, "To date / the pace"),
             format=None,
             unit="share",
         ),
     ]
 
 
-def _column(
+def _goal_column(
     measure: Measure, part_name: str, numbers: NDArray[np.float64], like: Column, text: str
 ) -> Column:
     valid = ~np.isnan(numbers)
@@ -225,7 +227,7 @@ def level_of_goals(view: View, goals: Goals, within: str = "year") -> str:
     return level
 
 
-def _in_parts(view: View, rows: GoalRows, level: str) -> tuple[GoalRows, Ints]:
+def _split_into_periods(view: View, rows: GoalRows, level: str) -> tuple[GoalRows, Ints]:
     """Return rows once for each shorter period in theirs, `(n_parts,)`, and where the parts of each
     row begin, `(n_rows,)`.
     """

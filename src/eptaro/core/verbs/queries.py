@@ -251,7 +251,7 @@ class Recap(SortedQuery, GoalsQuery):
 
     def __post_init__(self) -> None:
         check_texts(per=self.per, every=self.every, index=self.index)
-        _check_order(self.sort)
+        _check_sort_names(self.sort)
         if self.top_within and self.top is None:
             raise QuestionError("top_within goes with top: how many groups are kept")
         if self.across not in (None, "year"):
@@ -422,7 +422,7 @@ class Accumulate(TotalledQuery, GoalsQuery):
 
     def __post_init__(self) -> None:
         check_texts(within=self.within, every=self.every)
-        _check_order(self.sort)
+        _check_sort_names(self.sort)
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -556,7 +556,7 @@ class Trail(TotalledQuery):
             if value not in accepted:
                 raise QuestionError(unknown(f"value for {argument}", value, accepted))
         check_texts(every=self.every)
-        _check_order(self.sort)
+        _check_sort_names(self.sort)
 
     @property
     def amount(self) -> Amount:
@@ -788,7 +788,7 @@ class Compare(TotalledQuery, GoalsQuery):
     def check(self) -> None:
         """Raise `QuestionError` for options that cannot be, or cannot be combined."""
         check_texts(per=self.per, against=self.against, every=self.every)
-        _check_order(self.sort)
+        _check_sort_names(self.sort)
         if self.align not in ALIGNS:
             raise QuestionError(unknown("value for align", self.align, ALIGNS))
         if self.top is not None and self.goals:
@@ -1128,7 +1128,7 @@ def _names(names: str | Sequence[str]) -> tuple[str, ...]:
     return (names,) if isinstance(names, str) else tuple(names)
 
 
-def _check_order(sort: str | Sequence[str] | None) -> None:
+def _check_sort_names(sort: str | Sequence[str] | None) -> None:
     """Raise `QuestionError` for an order that is not made of names of columns."""
     if not isinstance(sort, str | Sequence | None) or not all(
         isinstance(name, str) for name in sort or ()

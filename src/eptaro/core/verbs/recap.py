@@ -19,7 +19,7 @@ from eptaro.core.results.column import (
     NO_NUMBERS,
     Column,
     TiledArray,
-    join,
+    join_columns,
     take_lazy,
     with_shown_labels,
 )
@@ -40,7 +40,7 @@ def recap(facts: BookData, query: Recap) -> Result:
             return _top_of_each_period(view, query)
         view = top_groups(view, query.top, query.within_groups)
     if query.every is not None:
-        return _per_entry(view, query)
+        return _recap_per_entry(view, query)
     if query.per in RECURRING:
         from eptaro.core.query.by_attribute import attribute_of, recap_by
 
@@ -76,7 +76,7 @@ def _top_of_each_period(view: View, query: Recap) -> Result:
         own = top_groups(replace(view, window=Span.of(*span), cache={}), query.top, within)
         rows = PeriodRows.of(own, query.per, (), with_total=False)
         tables.append(_long(own, rows, replace(query, sort=None)))
-    columns = [join(list(same)) for same in zip(*(t.columns for t in tables), strict=True)]
+    columns = [join_columns(list(same)) for same in zip(*(t.columns for t in tables), strict=True)]
     parts = [t.answer for t in tables if isinstance(t.answer, ViewLineage)]
     values = [next(c for c in columns if c.name == m.name) for m in view.facts.measures]
     every = np.ones(len(columns[0]), bool)
@@ -141,11 +141,11 @@ def _with_more(
             at = rows.row_of_label(query.index)
             columns.append(shares.index_column(view, measure, value, rows, at))
         if query.goals is not None:
-            columns += _goals(view, measure, value, rows, words, query)
+            columns += _goals_of_rows(view, measure, value, rows, words, query)
     return columns
 
 
-def _goals(
+def _goals_of_rows(
     view: View,
     measure: Measure,
     value: Column,
@@ -176,7 +176,7 @@ def _goals(
     return goals_of_some(view, measure, goals, query.pace, parts, value)
 
 
-def _per_entry(view: View, query: Recap) -> Result:
+def _recap_per_entry(view: View, query: Recap) -> Result:
     """Return for each transaction the measures of the period that holds it."""
     from eptaro.core.query.transactions import LABEL, per_row
 

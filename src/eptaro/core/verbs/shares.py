@@ -14,7 +14,7 @@ from eptaro.core.kernels.factorize import factorize
 from eptaro.core.measures.measure import Measure
 from eptaro.core.query.totals import GroupTotals
 from eptaro.core.query.view import View
-from eptaro.core.results.column import Column, join
+from eptaro.core.results.column import Column, join_columns
 from eptaro.core.results.format import DisplayHint
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.periods import PeriodRows
@@ -168,7 +168,7 @@ class RankTable:
         """Return the ladder of rows that are ranked, and the rung of each, -1 for none."""
         place = np.where(ranked, value.ranks(), -1)
         rows = np.flatnonzero(place >= 0)
-        values, own = _different(value, rows, place[rows])
+        values, own = _distinct_values(value, rows, place[rows])
         keys, rung = factorize(pool[rows] * len(values) + own, len(values) * (int(pool.max()) + 1))
         counts = np.bincount(rung, minlength=len(keys))
         at = np.full(len(value), -1)
@@ -177,8 +177,8 @@ class RankTable:
 
     def combine(self, other: RankTable) -> RankTable:
         """Return the ladder of the rows of both."""
-        values = join([self.values, other.values])
-        values, place = _different(values, np.arange(len(values)), values.ranks())
+        values = join_columns([self.values, other.values])
+        values, place = _distinct_values(values, np.arange(len(values)), values.ranks())
         size = len(self.values)
         keys = [
             rungs._keys(own, len(values))
@@ -212,11 +212,11 @@ class RankTable:
 
     def _places(self, values: Column) -> Ints:
         """Return where values that all are here do."""
-        mine, theirs = self.values, join([self.values.take(slice(0, 0)), values])
-        return np.searchsorted(_plain(mine), _plain(theirs))
+        mine, theirs = self.values, join_columns([self.values.take(slice(0, 0)), values])
+        return np.searchsorted(_comparable_values(mine), _comparable_values(theirs))
 
 
-def _different(column: Column, rows: Ints, ranks: Ints) -> tuple[Column, Ints]:
+def _distinct_values(column: Column, rows: Ints, ranks: Ints) -> tuple[Column, Ints]:
     """Return the different values of some rows in order, and the place of each row's among them."""
     met, place = factorize(ranks, int(ranks.max(initial=-1)) + 1)
     first = np.zeros(len(met), np.int64)
@@ -224,7 +224,7 @@ def _different(column: Column, rows: Ints, ranks: Ints) -> tuple[Column, Ints]:
     return replace(column.take(first), valid=None), np.asarray(place, np.int64)
 
 
-def _plain(column: Column) -> NDArray[Any]:
+def _comparable_values(column: Column) -> NDArray[Any]:
     """Return values as they compare."""
     if column.kind != "text":
         return column.data

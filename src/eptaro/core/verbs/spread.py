@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from eptaro.core.aggregation.batch import CHUNK, Batch
 from eptaro.core.calendars.days import Ints
 from eptaro.core.dimension.recurring import RECURRING, full_name
-from eptaro.core.kernels.ranges import between
+from eptaro.core.kernels.ranges import interpolate
 from eptaro.core.measures.measure import terms_on_totals
 from eptaro.core.measures.members import member_totals
 from eptaro.core.measures.term import Term
@@ -52,7 +52,7 @@ class ValueCounts:
         """
         if (term := terms_on_totals(view.facts.measures).get(name)) is not None:
             return cls._of_totals(view, name, term, per)
-        crossed = AttributeProduct.of([_of_rows(view, per)])
+        crossed = AttributeProduct.of([_row_labels(view, per)])
         group, batch = placed_rows(view)
         planes = view.facts.cells.tallies
         sources = [p.column for p in planes if p.what not in ("rows", "filled", "codes")]
@@ -77,7 +77,7 @@ class ValueCounts:
                 f"{', '.join(view.calendar.levels)}"
             )
         coverage = view.seen
-        crossed = AttributeProduct.of([_of_rows(view, per)])
+        crossed = AttributeProduct.of([_row_labels(view, per)])
         group, place = np.divmod(np.arange(view.groups.count * crossed.size), crossed.size)
         days = coverage.lo + np.arange(coverage.days)
         first, last = (np.searchsorted(crossed.places, place, side=side) for side in _ENDS)
@@ -105,7 +105,7 @@ class ValueCounts:
         below = place.astype(np.int64)
         above = np.minimum(below + 1, self.count - 1)
         low, high = self._entry(below), self._entry(above)
-        return between(low, high, place - below)
+        return interpolate(low, high, place - below)
 
     def _entry(self, number: Ints) -> NDArray[np.float64]:
         """Return the value of an entry of each run, counted from 0."""
@@ -128,7 +128,7 @@ class ValueCounts:
         return columns
 
 
-def _of_rows(view: View, per: str | None) -> Column:
+def _row_labels(view: View, per: str | None) -> Column:
     """Return what distinguishes rows : an attribute, the periods of a level, or nothing."""
     days = np.arange(view.seen.lo, view.seen.hi + 1)
     if per is None:
@@ -154,9 +154,9 @@ def _count_values(
     column = batch.values[name]
     data, choices = column.data, None
     runs = view.groups.count * crossed.size
-    if column.kind == "float" or _width(data) * runs >= 1 << 62:
+    if column.kind == "float" or _range_width(data) * runs >= 1 << 62:
         choices, data = np.unique(data, return_inverse=True)
-    width, least = _width(data), int(data.min())
+    width, least = _range_width(data), int(data.min())
     by_counting = runs * width <= max(len(data), _ROOM)
     counts = np.zeros(runs * width if by_counting else 0, np.int64)
     keys = []
@@ -183,7 +183,7 @@ def _count_values(
     return run, value if choices is None else choices[value], counts
 
 
-def _width(data: NDArray[Any]) -> int:
+def _range_width(data: NDArray[Any]) -> int:
     return int(data.max()) - int(data.min()) + 1
 
 

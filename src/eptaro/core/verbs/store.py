@@ -39,7 +39,7 @@ from eptaro.core.query.query import (
     values_apart,
 )
 from eptaro.core.query.view import BookData, View
-from eptaro.core.results.column import Column, join
+from eptaro.core.results.column import Column, join_columns
 from eptaro.core.results.format import DisplayHint, Format, Priority
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import (
@@ -88,7 +88,7 @@ def answer(facts: BookData, query: Query) -> Result:
             first_error = error
     if not tables and first_error is not None:
         raise first_error
-    result = _together(facts, tables, names)
+    result = _merge_answers(facts, tables, names)
     return result.sorted(query.order) if query.order else result
 
 
@@ -166,11 +166,11 @@ def check_in_parts(own: OwnCalendars, names_known: Sequence[str], query: Query) 
     return names
 
 
-def _together(book: BookData, tables: Mapping[str, Result], names: list[str]) -> Result:
+def _merge_answers(book: BookData, tables: Mapping[str, Result], names: list[str]) -> Result:
     """Return the answers of all calendars as one table, in the order of the groups."""
     assert book.own is not None
     parts = [_label_calendar(table, name, names) for name, table in tables.items()]
-    columns = [join(list(same)) for same in zip(*parts, strict=True)]
+    columns = [join_columns(list(same)) for same in zip(*parts, strict=True)]
     head = next(iter(tables.values()))
     meta = head.meta | {"calendar": book.own.describe()}
     if "tie_out" in meta:
@@ -183,7 +183,7 @@ def _together(book: BookData, tables: Mapping[str, Result], names: list[str]) ->
     table = Result(columns, meta, InParts.of([a for a in answers if isinstance(a, ViewLineage)]))
     if "row" in table:
         return table.sorted("row")
-    rank = {key: place for place, key in enumerate(_keys(book.groups.onto(names)[0]))}
+    rank = {key: place for place, key in enumerate(_group_values(book.groups.onto(names)[0]))}
     order = [rank[key] for key in zip(*(table.column(n).to_list() for n in names), strict=True)]
     return table.take(np.argsort(np.array(order), kind="stable"))
 
@@ -204,7 +204,7 @@ def _label_calendar(table: Result, calendar: str, names: list[str]) -> list[Colu
     return [*columns[:at], words, *columns[at:]]
 
 
-def _keys(groups: Groups) -> list[tuple[Any, ...]]:
+def _group_values(groups: Groups) -> list[tuple[Any, ...]]:
     columns = groups.columns(np.arange(groups.count))
     return [*zip(*(column.to_list() for column in columns), strict=True)]
 

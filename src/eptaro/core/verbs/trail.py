@@ -37,7 +37,7 @@ def trail(facts: BookData, query: Trail) -> Result:
     weights = None if query.weights is None else _check_weights(query.weights)
     view = facts.view(query.by, query.only, query.as_of)
     if every == "entry":
-        return _per_entry(view, windows, query)
+        return _trail_per_entry(view, windows, query)
     ends = ends_of(view, check_level(every, facts.calendar.levels))
     if weights is not None:
         weighted = Weighted(back, every, weights)
@@ -70,7 +70,7 @@ def _check_weights(weights: object) -> tuple[float, ...]:
     return tuple(weights)
 
 
-def _per_entry(view: View, windows: Windows, query: Trail) -> Result:
+def _trail_per_entry(view: View, windows: Windows, query: Trail) -> Result:
     """Return for each transaction the window of its day, or of the last so many up to it."""
     if query.weights is not None:
         raise QuestionError("weights go with units of time; leave out weights or every='entry'")

@@ -11,7 +11,7 @@ from itertools import pairwise
 from typing import Any
 
 from eptaro.core.calendars.levels import Names
-from eptaro.core.expressions.kinds import Kind, check_alike, day_of, kind_of
+from eptaro.core.expressions.kinds import Kind, check_alike, kind_of, ordinal_of_text
 from eptaro.core.expressions.parser import Formula, Formulas
 from eptaro.core.expressions.tree import (
     BinaryOp,
@@ -485,7 +485,7 @@ class Translator:
         """Return a date, which SQLite keeps as text."""
         sql = self.sql
         if isinstance(node, Text):
-            day_of(node, self.text)
+            ordinal_of_text(node, self.text)
             day = dt.date.fromisoformat(node.value)
             return sql.literal(str(day)) if self.lite else sql.literal(day)
         if not isinstance(node, Name):

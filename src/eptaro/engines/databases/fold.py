@@ -179,7 +179,7 @@ def _units(value: Decimal, scale: int) -> int:
 def _whole(values: list[Any]) -> NDArray[Any]:
     """Return whole numbers, 0 where there is none."""
     units = [0 if value is None else int(value) for value in values]
-    return bigint.narrow(np.array([*units, None], object)[:-1])
+    return bigint.narrow_integers(np.array([*units, None], object)[:-1])
 
 
 def entries_of(

@@ -18,7 +18,7 @@ from eptaro.core.expressions.parser import Formula, Formulas
 from eptaro.core.expressions.tree import Call, Name, Node, Where, error_at
 from eptaro.core.kernels.factorize import factorize
 from eptaro.core.kernels.parallel import run_parallel
-from eptaro.core.results.column import Column, join
+from eptaro.core.results.column import Column, join_columns
 from eptaro.errors import DateError
 from eptaro.inputs.columns.codes import read_codes
 from eptaro.inputs.columns.kinds import in_order, name_picked, read_text_or_date
@@ -56,7 +56,7 @@ def in_parts(work: Callable[[slice], Column], rows: int) -> Column:
 
     full = [put(head, first), *run_parallel([partial(lambda p: put(p, work(p)), p) for p in parts])]
     if None in full:
-        return join([first, *map(work, parts)])
+        return join_columns([first, *map(work, parts)])
     return replace(first, data=data, valid=None if all(full) else valid)
 
 

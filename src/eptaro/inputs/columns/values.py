@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
 from eptaro.core.kernels.gathering import RowMask
-from eptaro.core.kernels.reading import narrow, units
+from eptaro.core.kernels.reading import narrow_words, units
 from eptaro.core.results.column import Column
 from eptaro.errors import MeasureError, spell_option
 from eptaro.inputs.files.chunks import fill_blanks, one_array, to_numpy
@@ -206,7 +206,7 @@ def _decimals(
 def _narrow_decimals(flat: pa.Array, filled: NDArray[np.uint8]) -> tuple[NDArray[np.int64], int]:
     """Return decimals in 64 bits, and the first row that does not fit, or -1."""
     words = np.frombuffer(flat.buffers()[1] or b"", np.int64).reshape(-1, 2)
-    return narrow(words[flat.offset : flat.offset + len(flat)], filled)
+    return narrow_words(words[flat.offset : flat.offset + len(flat)], filled)
 
 
 def _reduce_scale(flat: pa.Array) -> pa.Array:

@@ -10,7 +10,7 @@ import pyarrow as pa
 
 from eptaro.core.aggregation.encoding import GroupEncoder
 from eptaro.core.aggregation.folded import Folded
-from eptaro.core.aggregation.merge import align_codes
+from eptaro.core.aggregation.merge import renumber_distinct
 from eptaro.core.calendars.days import Days, Ints, as_date
 from eptaro.core.calendars.span import Span
 from eptaro.errors import InputError
@@ -86,7 +86,7 @@ def _with_values(shard: ShardFiles, new: Folded, added: list[FileEntry]) -> Fold
     if not new.distinct:
         return new
     has = {name: shard.values(name) for name in new.distinct}
-    aligned = align_codes(replace(new, distinct=has), new)
+    aligned = renumber_distinct(replace(new, distinct=has), new)
     for name, values in aligned.distinct.items():
         words = values.to_list()[len(has[name]) :]
         # A shard whose values are all blank has a file too: a missing one would be damage.

@@ -427,7 +427,9 @@ def changes(name: str, now: Column, prior: Column, comparable: Flags) -> list[Co
     ]
 
 
-def side_by_side(tables: Sequence[Result], query: Compare, measures: Sequence[Measure]) -> Result:
+def pairs_side_by_side(
+    tables: Sequence[Result], query: Compare, measures: Sequence[Measure]
+) -> Result:
     """Return comparisons of the same periods against several prior ones as one table.
 
     What belongs to one of them is determined by its ending, such as `_1_year`.
@@ -469,7 +471,7 @@ def compare(facts: BookData, query: Compare) -> Result:
         view = top_groups(view, query.top, (), Span.of(int(now.first.min()), int(now.last.max())))
     tables = [_against_one(view, replace(query, back=one)) for one in backs]
     several = not isinstance(query.back, str)
-    return side_by_side(tables, query, facts.measures) if several else tables[0]
+    return pairs_side_by_side(tables, query, facts.measures) if several else tables[0]
 
 
 def _against_one(view: View, query: Compare) -> Result:

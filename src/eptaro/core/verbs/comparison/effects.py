@@ -115,10 +115,10 @@ class Effects:
             rest = rest - effect
             text = f"Change of {measure.name} from the number of {name}"
             columns.append(
-                _column(measure, f"effect_of_{name}", effect, keep, places, change, text)
+                _effect_column(measure, f"effect_of_{name}", effect, keep, places, change, text)
             )
         text = f"{measure.name}_change without these effects: what happened on like days"
-        return [*columns, _column(measure, "rest", rest, keep, places, change, text)]
+        return [*columns, _effect_column(measure, "rest", rest, keep, places, change, text)]
 
     def _effect(self, measure: Measure, kind: int, places: int) -> NDArray[Any]:
         """Return mean of the kind times difference in number; decimals in whole units."""
@@ -152,7 +152,7 @@ class Effects:
         )
 
 
-def _column(
+def _effect_column(
     measure: Measure,
     part_name: str,
     data: NDArray[Any],

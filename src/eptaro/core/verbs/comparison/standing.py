@@ -14,7 +14,7 @@ from eptaro.core.calendars.levels import Amount, check_level
 from eptaro.core.query.coverage import GROUPS
 from eptaro.core.query.lineage import DayMatching, InParts, ViewLineage
 from eptaro.core.query.view import BookData, View
-from eptaro.core.results.column import Column, join
+from eptaro.core.results.column import Column, join_columns
 from eptaro.core.results.format import BLANK, DisplayHint, Priority
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.comparison.compare import compare_sides, sides_of
@@ -57,15 +57,15 @@ def like_for_like(facts: BookData, query: Compare) -> Result:
         young = began_after(view, query.history, now)
         standing = np.where((standing == _LIKE) & young, _NEW, standing)
     every = np.full(view.groups.count, _TOTAL)
-    tables = [_rows(view, query, (now, prior), every, pairing)]
+    tables = [_rows_of_standings(view, query, (now, prior), every, pairing)]
     at = [np.arange(len(now))]
-    for pattern, places in _alike(standing):
+    for pattern, places in _group_by_standings(standing):
         if (pattern >= 0).any():
             some = now.at(places), prior.at(places)
-            tables.append(_rows(view, query, some, pattern, pairing))
+            tables.append(_rows_of_standings(view, query, some, pattern, pairing))
             at.append(np.tile(places, len(np.unique(pattern[pattern >= 0]))))
     order = np.lexsort([_codes(tables), np.concatenate(at)])
-    columns = [join(list(same)) for same in zip(*(t.columns for t in tables), strict=True)]
+    columns = [join_columns(list(same)) for same in zip(*(t.columns for t in tables), strict=True)]
     answers = [table.answer for table in tables]
     lineage = InParts.of([one for one in answers if isinstance(one, ViewLineage)])
     return Result(columns, tables[0].meta, lineage).take(order)
@@ -120,14 +120,14 @@ def began_after(view: View, history: str, now: Sides) -> NDArray[np.bool_]:
     return flags
 
 
-def _alike(standing: Ints) -> list[tuple[Ints, Ints]]:
+def _group_by_standings(standing: Ints) -> list[tuple[Ints, Ints]]:
     """Return each list of standings that occurs, and the comparisons that have it."""
     patterns, which = np.unique(standing, axis=0, return_inverse=True)
     which = which.reshape(-1)
     return [(pattern, np.flatnonzero(which == at)) for at, pattern in enumerate(patterns)]
 
 
-def _rows(
+def _rows_of_standings(
     view: View,
     query: Compare,
     sides: tuple[Sides, Sides],

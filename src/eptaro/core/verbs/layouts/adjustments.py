@@ -28,7 +28,7 @@ from eptaro.core.query.query import (
     values_apart,
 )
 from eptaro.core.query.view import BookData, View
-from eptaro.core.results.column import Column, coded_once, join, with_texts
+from eptaro.core.results.column import Column, coded_once, join_columns, with_texts
 from eptaro.core.results.format import PERIOD, DisplayHint, Format, Priority
 from eptaro.core.results.result import Lineage, NoLineage, Result
 from eptaro.core.verbs.queries import Compare, Recap
@@ -121,7 +121,7 @@ def ask_with_adjustments(
     plain = whole and len(others) < 2 and isinstance(query, Recap) and _is_plain(query)
     if plain and isinstance(query, Recap) and query.per in _NARROW:
         assert isinstance(months, Recap)
-        return _with_rows(ask, query, months, sorted(adjusted))
+        return _with_adjustment_rows(ask, query, months, sorted(adjusted))
     try:
         table = ask(months)
     except QuestionError:
@@ -185,7 +185,7 @@ def _in_words(postings: dict[str, int]) -> str:
     return f"{count:,} {noun} to adjustment periods ({', '.join(sorted(postings))})"
 
 
-def _with_rows(ask: Ask, query: Recap, months: Recap, periods: Sequence[str]) -> Result:
+def _with_adjustment_rows(ask: Ask, query: Recap, months: Recap, periods: Sequence[str]) -> Result:
     """Return the rows of months, those of adjustment periods, and those of years and totals, in
     which both are.
     """
@@ -209,7 +209,7 @@ def _with_rows(ask: Ask, query: Recap, months: Recap, periods: Sequence[str]) ->
         if "year" not in query.subtotal_levels:
             keep = np.array(years.column("period").unmasked() == "total", bool)
         tables.append(("year", years.take(np.flatnonzero(keep))))
-    return _in_order(query, [(level, table) for level, table in tables if len(table)])
+    return _merge_in_time_order(query, [(level, table) for level, table in tables if len(table)])
 
 
 def _periods_of(ask: Ask, query: Recap) -> Result:
@@ -230,11 +230,11 @@ def _periods_of(ask: Ask, query: Recap) -> Result:
     return Result([c for c in columns if c.name != ADJUSTMENT], table.meta, table.answer)
 
 
-def _in_order(query: Recap, tables: Sequence[tuple[str, Result]]) -> Result:
+def _merge_in_time_order(query: Recap, tables: Sequence[tuple[str, Result]]) -> Result:
     """Return tables as one, group by group in time order; wider rows follow their parts."""
     leveled = [_with_level(level, table) for level, table in tables]
     columns = [
-        coded_once(join(list(same))) if same[0].kind == "text" else join(list(same))
+        coded_once(join_columns(list(same))) if same[0].kind == "text" else join_columns(list(same))
         for same in zip(*(table.columns for table in leveled), strict=True)
     ]
     table = Result(columns, leveled[0].meta)

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from eptaro.core.query.lineage import InParts, ViewLineage
-from eptaro.core.results.column import Column, coded_once, join
+from eptaro.core.results.column import Column, coded_once, join_columns
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.periods import TOTAL
 from eptaro.errors import QuestionError
@@ -39,18 +39,18 @@ def add_totals(query: Any, ask: Callable[[Any], Result]) -> Result:
     for name in each.names:
         column = each.column(name)
         if name in answer.by:
-            columns.append(_with_total(column, count, first=name == answer.by[0]))
+            columns.append(_with_total_rows(column, count, first=name == answer.by[0]))
         elif name in whole:
-            columns.append(coded_once(join([column, whole.column(name)])))
+            columns.append(coded_once(join_columns([column, whole.column(name)])))
         else:
             none = column.take(np.zeros(count, np.int64)).blanked(np.zeros(count, bool))
-            columns.append(join([column, none]))
+            columns.append(join_columns([column, none]))
     of_groups = replace(total, asked=query, total=np.ones(len(total.group), bool))
     lineage = InParts.of([replace(answer, asked=query), of_groups])
     return Result(columns, each.meta, lineage)
 
 
-def _with_total(column: Column, count: int, *, first: bool) -> Column:
+def _with_total_rows(column: Column, count: int, *, first: bool) -> Column:
     """Return a group column as texts with so many rows more: `total` in the first one."""
     words = [None if word is None else str(word) for word in column.to_list()]
     words += [TOTAL if first else None] * count

@@ -15,7 +15,7 @@ from eptaro.core.calendars.levels import Names, check_level
 from eptaro.core.calendars.span import Span
 from eptaro.core.query.lineage import Change, Number, Side, Value, ViewLineage
 from eptaro.core.query.view import BookData, View, top_groups
-from eptaro.core.results.column import NO_NUMBERS, Column, join
+from eptaro.core.results.column import NO_NUMBERS, Column, join_columns
 from eptaro.core.results.format import COMPLETE, DisplayHint, Priority
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.comparison.compare import changes
@@ -56,12 +56,14 @@ def across_years(facts: BookData, query: Recap) -> Result:
         of_years = spans_of(view, "year")[:3]
         year_numbers = calendar.numbers(calendar.index_of(of_years[0], "year"), "year")[0]
         cells = [
-            _with_total(cell, *(part[year_numbers == one] for part in of_years))
+            _append_total(cell, *(part[year_numbers == one] for part in of_years))
             for cell, one in zip(cells, years, strict=True)
         ]
-    labels = [*_labels(calendar, per, down), *([TOTAL] if query.totals else [])]
+    labels = [*_labels_within_year(calendar, per, down), *([TOTAL] if query.totals else [])]
     titles = [f"{calendar.prefix}{one:04d}" for one in years.tolist()]
-    table, tied = side_by_side(view, query, titles, cells, (per, f"The {per} of the year", labels))
+    table, tied = years_side_by_side(
+        view, query, titles, cells, (per, f"The {per} of the year", labels)
+    )
     parts = np.ones(len(tied[0]), bool)
     table.meta["tie_out"] = tie_out(view, tied, parts) | rows_note(view.facts.folded)
     return table
@@ -89,7 +91,7 @@ def across_spans(facts: BookData, query: Recap) -> Result:
     titles = [_title(view.calendar, window) for window in narrowed.windows]
     labels = [str(number + 1) for number in down]
     words = (per, f"Which {per} of its span", labels)
-    table, _ = side_by_side(view, query, titles, cells, words if count > 1 else None)
+    table, _ = years_side_by_side(view, query, titles, cells, words if count > 1 else None)
     table.meta["spans"] = dict(zip(titles, narrowed.windows, strict=True))
     return table.sorted(query.order) if query.order else table
 
@@ -103,7 +105,7 @@ def _title(calendar: Calendar, window: Span) -> str:
     return str(window)
 
 
-def side_by_side(
+def years_side_by_side(
     view: View,
     query: Recap,
     titles: Sequence[str],
@@ -145,7 +147,7 @@ def side_by_side(
             behind.append(Value(view, measure, group, Side("days", *days, cell.exists[place])))
             numbers[name] = behind[-1]
         tied.append(
-            join([column.take(np.flatnonzero(of_parts[place])) for column in value_columns])
+            join_columns([column.take(np.flatnonzero(of_parts[place])) for column in value_columns])
         )
         columns += value_columns
         if len(value_columns) > 1 and value_columns[-1].kind not in NO_NUMBERS:
@@ -181,7 +183,7 @@ def _cell(of_year: Flags, number: Ints, down: Ints, spans: tuple[Ints, Ints, Fla
     return _Cell(first, last, exists, whole)
 
 
-def _with_total(cell: _Cell, first: Ints, last: Ints, whole: Flags) -> _Cell:
+def _append_total(cell: _Cell, first: Ints, last: Ints, whole: Flags) -> _Cell:
     return _Cell(
         np.append(cell.first, first[:1]),
         np.append(cell.last, last[:1]),
@@ -190,7 +192,7 @@ def _with_total(cell: _Cell, first: Ints, last: Ints, whole: Flags) -> _Cell:
     )
 
 
-def _labels(calendar: Calendar, per: str, down: Ints) -> list[str]:
+def _labels_within_year(calendar: Calendar, per: str, down: Ints) -> list[str]:
     """Return what the periods of a year are called: months of the civil calendar by their names."""
     if per == "month" and calendar.plain_months:
         return [Names().months[number - 1] for number in down.tolist()]
