@@ -250,7 +250,9 @@ class Settings(Record):
         assert own.config is not None
         asked = [*data.by, *_columns_narrowed_by(data.only)]
         more = [column for column in asked if name_of(column) == column and column != EVERY]
-        lacking = _lacking(own.config.files(), more, own.file_rules(reading)) if more else []
+        lacking = (
+            _missing_columns(own.config.files(), more, own.file_rules(reading)) if more else []
+        )
         rows = {"by": [column for column in more if column not in lacking]}
         one = replace(data, rows=rows, only=(), show=())
         return own._one(one, reading, (), name=name)
@@ -316,7 +318,7 @@ class Settings(Record):
         of_config = [*(words.by if words else []), *columns]
         joins = settings["lookups"] or settings.get("across")
         if files_are_named and of_config and data.engine != "sql" and not joins:
-            lacking = _lacking(files, of_config, file_rules)
+            lacking = _missing_columns(files, of_config, file_rules)
             for name in lacking:
                 notify(
                     f"{files[0]} has no column {name!r}: by = {name!r} of {self.rules.config} "
@@ -421,7 +423,7 @@ def _check_of_book(book: Daybook, data: DataOptions, reading: ReadingOptions) ->
         )
 
 
-def _lacking(files: list[str], names: list[str], file_rules: FileRules) -> list[str]:
+def _missing_columns(files: list[str], names: list[str], file_rules: FileRules) -> list[str]:
     """Return which columns of a config's data set a file does not have that is named instead."""
     from eptaro.inputs.files.opening import open_files
 

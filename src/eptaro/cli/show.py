@@ -63,7 +63,7 @@ def show(table: Result, rows: int | None = None, *, exactly: bool = False) -> No
     rest = _rows(screen, table, rows, room, make, answered=answered)
     if not is_quiet():
         screen.say()
-        _below(screen, table, rest, room, answered=answered)
+        _print_below(screen, table, rest, room, answered=answered)
 
 
 def _rows(
@@ -202,7 +202,7 @@ def _excerpt(table: Result, limit: int) -> tuple[Result, int]:
     return table.take(np.r_[:head, len(table) - (limit - head) : len(table)]), head
 
 
-def _below(
+def _print_below(
     screen: Lines, table: Result, rest: Sequence[TextColumn], room: int | None, *, answered: bool
 ) -> None:
     """Print why values are missing, what columns are, what was tied out, and the footer."""

@@ -115,7 +115,7 @@ def _pick(rng: Generator, words: Any, shares: Any, size: int) -> NDArray[np.int6
     return rng.choice(len(words), size, p=np.asarray(shares) / np.sum(shares))
 
 
-def _words(words: Any, codes: NDArray[Any]) -> pa.Array:
+def _dictionary_of(words: Any, codes: NDArray[Any]) -> pa.Array:
     return pa.DictionaryArray.from_arrays(pa.array(codes.astype(np.int8)), pa.array(list(words)))
 
 
@@ -145,8 +145,8 @@ def _bookings(rng: Generator, days: NDArray[np.int64]) -> dict[str, Any]:
     return {
         "sailed_on": pa.array((sailed * MINUTE).astype("datetime64[s]")),
         "booked_at": _with_offset(booked, rng.integers(0, 60, n), blank),
-        "route": _words([r.name for r in ROUTES], route),
-        "fare_class": _words([c[0] for c in CLASSES], kind),
+        "route": _dictionary_of([r.name for r in ROUTES], route),
+        "fare_class": _dictionary_of([c[0] for c in CLASSES], kind),
         "passengers": pa.array(people),
         "fare": _money(fare),
         "customer": pa.array(np.char.mod("C%04d", customer).tolist()),
@@ -181,8 +181,8 @@ def _sales(rng: Generator, days: NDArray[np.int64]) -> dict[str, Any]:
     date = np.where((flaw >= 0.0003) & (flaw < 0.0005), year * 10_000 + day * 100 + month, date)
     return {
         "date": pa.array(date, mask=flaw > 0.9996),
-        "vessel": _words(VESSELS, vessel),
-        "item_group": _words([i[0] for i in ITEMS], item),
+        "vessel": _dictionary_of(VESSELS, vessel),
+        "item_group": _dictionary_of([i[0] for i in ITEMS], item),
         "units": pa.array(units),
         "amount": _money(amount),
     }
@@ -202,7 +202,7 @@ def _consignments(rng: Generator, days: NDArray[np.int64]) -> dict[str, Any]:
     text = np.char.add(np.char.add(np.char.add(day, "."), np.char.add(month, ".")), year)
     return {
         "shipped": pa.array(text.tolist(), mask=rng.random(n) < 0.001),
-        "shipper": _words(SHIPPERS, shipper),
+        "shipper": _dictionary_of(SHIPPERS, shipper),
         "tonnes": pa.array(tonnes / 1000),
         "charge": _money(charge),
     }

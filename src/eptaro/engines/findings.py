@@ -48,17 +48,17 @@ class Findings:
         has_count = np.array([n is not None for n in count])
         return Result(
             [
-                _words("subject", subject, "What the finding is about"),
-                _words("group", group, "The group that it concerns; blank for all rows"),
-                _words("value", value, "What was found"),
+                _text_column("subject", subject, "What the finding is about"),
+                _text_column("group", group, "The group that it concerns; blank for all rows"),
+                _text_column("value", value, "What was found"),
                 Column.of("count", "integer", counts, has_count, description="How many"),
-                _words("detail", detail, "Where it was found, or the evidence"),
+                _text_column("detail", detail, "Where it was found, or the evidence"),
             ],
             meta,
         )
 
 
-def _words(name: str, texts: Sequence[str], description: str) -> Column:
+def _text_column(name: str, texts: Sequence[str], description: str) -> Column:
     codes = np.array([place if text else -1 for place, text in enumerate(texts)])
     choices = np.array([*texts, None], object)[:-1]
     return Column.text(name, choices, codes, description=description)

@@ -166,7 +166,7 @@ def _inspect_source(
     _unreadable(column, parsed.bad, parsed.reasons, opened, findings)
     if len(days):
         present, counts = count_days(days)
-        _plausible(present, counts, findings)
+        _look_for_sentinels(present, counts, findings)
         grain = parsed.grain or "day"
         findings.add("first date", as_date(int(present[0])))
         last = int(last_days(present[-1:], grain)[0])
@@ -191,7 +191,7 @@ def _inspect_source(
     options = " ".join([f"--date {shlex.quote(date)}", *timed, *words, *bad])
     if looks is None:
         findings.add("suggestion", detail=f"next time use {options}")
-    _next(looks, date, opened, files, findings)
+    _suggest_command(looks, date, opened, files, findings)
     text = _summarise(len(good), days, parsed.grain or "day")
     return findings.table({"verb": "inspect", "source": opened.name, "headline": text})
 
@@ -258,7 +258,7 @@ def _tell_columns(looks: Suggestion, findings: Findings) -> None:
         findings.add("column", look.name, looks.rows - look.blanks, detail)
 
 
-def _next(
+def _suggest_command(
     looks: Suggestion | None, date: str, source: Source, files: FileRules | None, findings: Findings
 ) -> None:
     """Report a command that works as printed."""
@@ -304,7 +304,7 @@ def count_days(days: NDArray[np.int32]) -> tuple[Ints, Ints]:
     return there + least, counts[there]
 
 
-def _plausible(present: Ints, counts: Ints, findings: Findings) -> None:
+def _look_for_sentinels(present: Ints, counts: Ints, findings: Findings) -> None:
     rows = int(counts.sum())
     for text in _SENTINELS:
         count = int(counts[present == ordinal(text)].sum())

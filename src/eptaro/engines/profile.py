@@ -202,13 +202,13 @@ def _dates(
     if pa.types.is_boolean(kind) or column.null_count == len(column):
         return None
     if pa.types.is_temporal(kind) and not pa.types.is_duration(kind):
-        return _enough(column, replace(base_rules, zone=base_rules.zone or _zone(column)))
+        return _reads_enough(column, replace(base_rules, zone=base_rules.zone or _zone(column)))
     words = words_in(name)
-    for rules in [base_rules, *_candidates(column, words, base_rules)]:
+    for rules in [base_rules, *_candidate_rules(column, words, base_rules)]:
         if not _may_be(column, rules):
             continue
         decided, _ = decided_rules(column, rules, name, Findings())
-        rules_and_grain = _enough(column, decided)
+        rules_and_grain = _reads_enough(column, decided)
         if rules_and_grain is not None:
             return rules_and_grain
     return None
@@ -234,7 +234,7 @@ def _may_be(column: pa.ChunkedArray, rules: DateRules) -> bool:
     return bool(1000_01_01 <= ends["min"] <= ends["max"] <= 9999_12_31)
 
 
-def _candidates(column: pa.ChunkedArray, words: set[str], rules: DateRules) -> list[DateRules]:
+def _candidate_rules(column: pa.ChunkedArray, words: set[str], rules: DateRules) -> list[DateRules]:
     """Return rules to try on values that are no dates without one, by name and size."""
     if rules.order or rules.formats or rules.serials or rules.unix or rules.grain:
         return []
@@ -268,7 +268,7 @@ def _candidates(column: pa.ChunkedArray, words: set[str], rules: DateRules) -> l
 _PIVOT = 49  # two-digit years up to it are 2000s
 
 
-def _enough(column: pa.ChunkedArray, rules: DateRules) -> tuple[DateRules, Grain] | None:
+def _reads_enough(column: pa.ChunkedArray, rules: DateRules) -> tuple[DateRules, Grain] | None:
     try:
         if readable_share(column.slice(0, _GLANCE), rules, of_none=1.0) < _ENOUGH:
             return None
@@ -276,17 +276,17 @@ def _enough(column: pa.ChunkedArray, rules: DateRules) -> tuple[DateRules, Grain
     except EptaroError:
         return None
     if parsed.bad is None or not parsed.bad.any():
-        return _coarsest(rules, parsed)
+        return _coarsest_rules(rules, parsed)
     filled = ~parsed.bad if parsed.reasons is None else parsed.reasons != "blank"
     if not filled.any() or parsed.bad[filled].mean() > 1 - _ENOUGH:
         return None
-    return _coarsest(replace(rules, bad_dates="reject"), parsed)
+    return _coarsest_rules(replace(rules, bad_dates="reject"), parsed)
 
 
 _FEWEST = 3  # periods that must begin on the dates of a column before it is taken for these
 
 
-def _coarsest(rules: DateRules, parsed: ParsedDates) -> tuple[DateRules, Grain]:
+def _coarsest_rules(rules: DateRules, parsed: ParsedDates) -> tuple[DateRules, Grain]:
     """Return the rules with the widest period that every date begins: a column in which all are
     the first of a month is of months, a quarter's of quarters.
     """

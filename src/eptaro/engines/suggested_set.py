@@ -48,7 +48,7 @@ def shared_groups(tables: Sequence[SuggestedTable]) -> dict[str, dict[str, str]]
     for name in first.suggestion.groups:
         called = {first.name: name}
         for other in others:
-            twin = _twin(first.suggestion, name, other.suggestion)
+            twin = _twin_column(first.suggestion, name, other.suggestion)
             if twin is None:
                 break
             called[other.name] = twin
@@ -57,7 +57,7 @@ def shared_groups(tables: Sequence[SuggestedTable]) -> dict[str, dict[str, str]]
     return names
 
 
-def _twin(one: Suggestion, name: str, other: Suggestion) -> str | None:
+def _twin_column(one: Suggestion, name: str, other: Suggestion) -> str | None:
     """Return the group column of another table that is the same as one by name or by values."""
     if name in other.groups:
         return name
@@ -84,10 +84,10 @@ def set_text(tables: Sequence[SuggestedTable], year_starts: str | None) -> str:
         key = f"data.{table.name}"
         lines += table.suggestion.part(key, table.files, table.date, by, calendar, table.written)
         lines.append("")
-    return "\n".join([*lines, *_together(tables, shared)]) + "\n"
+    return "\n".join([*lines, *_lines_of_set(tables, shared)]) + "\n"
 
 
-def _together(
+def _lines_of_set(
     tables: Sequence[SuggestedTable], shared: Mapping[str, Mapping[str, str]]
 ) -> list[str]:
     """Return the lines of what the data sets are as one."""

@@ -268,7 +268,7 @@ def _complaint(error: Any, whole: Any) -> str:
     place = [part for part in first["loc"] if part not in ("month", "week", "listed")]
     key = ".".join(str(part) for part in place)
     if first["type"] == "extra_forbidden":
-        near = _siblings(whole, first["loc"])
+        near = _sibling_keys(whole, first["loc"])
         return f"{unknown('key', key, near)}"
     if first["type"] == "union_tag_not_found":
         return f"{key}: kind is missing: month, week or listed"
@@ -281,7 +281,7 @@ def _complaint(error: Any, whole: Any) -> str:
     return f"{key}: {message[0].lower()}{message[1:]}{shown_value}{more}"
 
 
-def _siblings(model: Any, place: tuple[Any, ...]) -> list[str]:
+def _sibling_keys(model: Any, place: tuple[Any, ...]) -> list[str]:
     """Return the keys that are accepted beside an unknown one."""
     schema = model.model_json_schema()
     node = schema

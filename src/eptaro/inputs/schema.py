@@ -29,7 +29,7 @@ class Part(BaseModel):
     model_config = ConfigDict(extra="forbid", populate_by_name=True)
 
 
-def _part(name: str, doc: str, **fields: Any) -> type[Part]:
+def _make_part(name: str, doc: str, **fields: Any) -> type[Part]:
     """Return the part of a config with some fields."""
     return create_model(name, __base__=Part, __doc__=doc, **fields)
 
@@ -38,7 +38,9 @@ def _of_rules(name: str, doc: str, rules: type[Any]) -> type[Part]:
     """Return the part of a config whose keys are the fields of a dataclass; none is required."""
     own = {one.name: one for one in fields(rules) if one.init}
     hints = {one: hint for one, hint in get_annotations(rules, eval_str=True).items() if one in own}
-    return _part(name, doc, **{one: (_hint(hints[one]) | None, _about(own[one])) for one in own})
+    return _make_part(
+        name, doc, **{one: (_hint(hints[one]) | None, _optional_key(own[one])) for one in own}
+    )
 
 
 def _hint(hint: Any) -> Any:
@@ -46,7 +48,7 @@ def _hint(hint: Any) -> Any:
     return list[str] if hint == Sequence[str] else hint
 
 
-def _about(of: DataclassField[Any]) -> Any:
+def _optional_key(of: DataclassField[Any]) -> Any:
     """Return a key that need not be there, with what its field says of it."""
     how: OptionHelp | None = of.metadata.get("shown")
     if how is None:
@@ -59,7 +61,7 @@ def _of_calendar(name: str, doc: str, kind: Any, calendar: type[Any]) -> type[Pa
     """Return the part of a config that describes a calendar: the arguments of its class."""
     own = signature(calendar, eval_str=True).parameters
     settings = {one: (own[one].annotation, own[one].default) for one in own if one != "name"}
-    return _part(name, doc, kind=kind, **settings)
+    return _make_part(name, doc, kind=kind, **settings)
 
 
 Month = _of_calendar("Month", "Years of twelve months.", (Literal["month"], "month"), MonthCalendar)
@@ -162,11 +164,11 @@ _OF_DATA: dict[str, Any] = {
     "numbers": (Figures | Literal["strict", "infer"], "strict"),
 }
 _hints = get_annotations(ReadOptions, eval_str=True)
-Data = _part(
+Data = _make_part(
     "Data",
     "The data set that commands work on when no file is named.",
     **{
-        one.name: (_hints[one.name], _about(one))
+        one.name: (_hints[one.name], _optional_key(one))
         for one in fields(ReadOptions)
         if "shown" in one.metadata and one.name not in _OF_DATA
     },
@@ -193,18 +195,20 @@ _OF_ALL: dict[str, Any] = {
     "workdays": (Worked | None, None),
     "report": (Report | None, None),
 }
-Whole = _part("Whole", "An eptaro.toml.", data=(Data | None, None), **_OF_ALL)
+Whole = _make_part("Whole", "An eptaro.toml.", data=(Data | None, None), **_OF_ALL)
 Several: dict[str, Any] = {
     "data": (dict[str, Data], ...),  # type: ignore[valid-type]
     "set": (Together | None, None),
 }
-WholeSet = _part("WholeSet", "An eptaro.toml of several data sets by name.", **Several, **_OF_ALL)
+WholeSet = _make_part(
+    "WholeSet", "An eptaro.toml of several data sets by name.", **Several, **_OF_ALL
+)
 
 
 def schema_text() -> str:
     """Return the JSON Schema of the file, as shipped for editors."""
     either = {"data": (Data | dict[str, Data] | None, None), "set": Several["set"]}  # type: ignore[valid-type]
-    whole = _part("Whole", "An eptaro.toml.", **either, **_OF_ALL)
+    whole = _make_part("Whole", "An eptaro.toml.", **either, **_OF_ALL)
     return json.dumps(whole.model_json_schema(by_alias=True), indent=2) + "\n"
 
 

@@ -406,7 +406,7 @@ def _of_pandas(pandas_frame: Any) -> Any:
     )
 
 
-def _usual(values: Any) -> Any:
+def _native_array(values: Any) -> Any:
     """Return an array in the machine's order of bytes, hours and minutes as seconds."""
     if not isinstance(values, np.ndarray):
         return values
@@ -419,7 +419,7 @@ def _of_series(column: Any) -> pa.ChunkedArray:
     """Return the one column of a pandas frame."""
     values = column.iloc[:, 0]
     if isinstance(values.dtype, np.dtype) and values.dtype.kind == "M":
-        return pa.chunked_array([_array_of(_usual(values.to_numpy()))])
+        return pa.chunked_array([_array_of(_native_array(values.to_numpy()))])
     return pa.table(column).column(0)
 
 
@@ -450,7 +450,7 @@ def _from_mapping(frame: Mapping[str, Any]) -> pa.Table:
     arrays = {}
     for name, values in frame.items():
         try:
-            arrays[str(name)] = _array_of(_usual(values))
+            arrays[str(name)] = _array_of(_native_array(values))
         except (pa.ArrowException, UnicodeError, OverflowError) as error:
             raise InputError(f"the table given: column {name!r} cannot be used: {error}") from None
     lengths = {name: len(values) for name, values in arrays.items()}

@@ -74,14 +74,16 @@ def check_years(calendar: Calendar, first: int, last: int, other: Calendar | Non
             )
         )
     if other is not None:
-        columns += _against(calendar, other, years)
+        columns += _compare_years(calendar, other, years)
     return Result(columns, {"calendar": calendar.describe()})
 
 
-def _against(calendar: Calendar, other: Calendar, years: Any) -> list[Column]:
+def _compare_years(calendar: Calendar, other: Calendar, years: Any) -> list[Column]:
     index, exists = other.index_at(years, np.ones_like(years), "year")
     begins, ends = other.first_days(index, "year"), other.last_days(index, "year")
-    same = [bool(e) and _same(calendar, other, int(y)) for y, e in zip(years, exists, strict=True)]
+    same = [
+        bool(e) and _same_year(calendar, other, int(y)) for y, e in zip(years, exists, strict=True)
+    ]
     return [
         dates(f"{other.name}_first", begins, exists, f"First day in {other.name}"),
         dates(f"{other.name}_last", ends, exists, f"Last day in {other.name}"),
@@ -89,7 +91,7 @@ def _against(calendar: Calendar, other: Calendar, years: Any) -> list[Column]:
     ]
 
 
-def _same(calendar: Calendar, other: Calendar, year: int) -> bool:
+def _same_year(calendar: Calendar, other: Calendar, year: int) -> bool:
     one, two = (c.period(f"{c.prefix}{year:04d}") for c in (calendar, other))
     if one.span != two.span or calendar.levels != other.levels:
         return False

@@ -67,7 +67,7 @@ def replace_whole(target: Path, fill: Callable[[Path], None]) -> Path:
         handle, name = tempfile.mkstemp(dir=place.parent, prefix=_temporary_prefix(place))
         os.close(handle)
     except (OSError, ValueError) as error:
-        raise _unwritten(target, error) from None
+        raise _write_error(target, error) from None
     beside = Path(name)
     try:
         fill(beside)
@@ -75,13 +75,13 @@ def replace_whole(target: Path, fill: Callable[[Path], None]) -> Path:
         beside.chmod(mode)
         beside.replace(place)
     except (OSError, UnicodeError) as error:
-        raise _unwritten(target, error) from None
+        raise _write_error(target, error) from None
     finally:
         beside.unlink(missing_ok=True)
     return target
 
 
-def _unwritten(target: Path, error: Exception) -> InputError:
+def _write_error(target: Path, error: Exception) -> InputError:
     reason = (error.strerror if isinstance(error, OSError) else None) or error
     return InputError(f"{target}: cannot be written: {reason}")
 

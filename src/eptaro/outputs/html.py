@@ -46,7 +46,7 @@ def table_html(
     """
     lists = [[escape(text) for text in texts] for texts in shown_table(table)]
     numeric = [column.kind in NUMERIC for column in table.columns]
-    worse = [_worse(table, column) for column in table.columns]
+    worse = [_shown_as_bad(table, column) for column in table.columns]
     heads = _heading_columns(table)
     text = footer(table) if caption is None else caption
     rows = []
@@ -73,7 +73,7 @@ def table_html(
     return f"<table>{below}<thead><tr>{top}</tr></thead>\n<tbody>\n{body}\n</tbody></table>"
 
 
-def _worse(table: Result, column: Column) -> list[bool]:
+def _shown_as_bad(table: Result, column: Column) -> list[bool]:
     """Return which numbers are shown as bad ones: those below 0, and of the changes of a measure
     of which less is better those above.
     """
@@ -98,10 +98,10 @@ def _heads(table: Result, *, words: bool) -> list[str]:
     """Return what is above each column."""
     if not words:
         return table.names
-    return [_word(column) for column in table.columns]
+    return [_word_of_column(column) for column in table.columns]
 
 
-def _word(column: Column) -> str:
+def _word_of_column(column: Column) -> str:
     if column.face is None:
         return column.name.replace("_", " ")
     return column.face.words.replace("days", "first day") if column.face.ends else column.face.words

@@ -154,10 +154,10 @@ def draw_against(table: Result, page: Page, measures: Sequence[str]) -> None:
         ("hatched", theme.accent, "not comparable"),
     )
     for axes, part, name in panels_of(page, table, measures):
-        _against(page, axes, part, query.per, name)
+        _draw_against(page, axes, part, query.per, name)
 
 
-def _against(page: Page, axes: Any, part: Result, per: str, name: str) -> None:
+def _draw_against(page: Page, axes: Any, part: Result, per: str, name: str) -> None:
     column, theme = part.column(name), page.theme
     now, prior = column.numbers(), part.column(f"{name}_prior").numbers()
     fair = np.array(part.column("comparable").to_list(), bool)
@@ -246,15 +246,15 @@ def _boxes(page: Page, axes: Any, part: Result, key: str | None) -> None:
         )
         axes.plot([at - 0.31, at + 0.31], [row["median"]] * 2, color=theme.accent, lw=2.4)
         if room > 52:
-            _figure(axes, at, row["high"], f"+{row['outliers']:,}", theme.soft, 4, "bottom")
-            _figure(axes, at, row["median"], compact(row["median"]), theme.ink, -3, "top")
+            _write_figure(axes, at, row["high"], f"+{row['outliers']:,}", theme.soft, 4, "bottom")
+            _write_figure(axes, at, row["median"], compact(row["median"]), theme.ink, -3, "top")
     marks = Marks([float(at) for at in range(len(words))], words)
     set_marks(page, axes, marks, *bar_edges(len(words)))
     page.format_axis(axes, Column.of("", "float", [0.0]))
     axes.margins(y=0.1)
 
 
-def _figure(axes: Any, at: int, y: float, text: str, colour: str, up: int, va: str) -> None:
+def _write_figure(axes: Any, at: int, y: float, text: str, colour: str, up: int, va: str) -> None:
     axes.annotate(
         text,
         (at, y),

@@ -93,7 +93,7 @@ def draw_changes(table: Result, page: Page, measures: Sequence[str]) -> None:
     all_changes = [Changes.of(table, name) for name in measures]
     lead = all_changes[0]
     page.say(f"changes of {', '.join(measures)}, {_spans(table, lead.change)}")
-    page.legend(*_directions(table, page, measures))
+    page.legend(*_direction_marks(table, page, measures))
     if lead.known_changes > _MOST:
         page.note(f"the {_MOST} largest changes of {lead.known_changes} groups are drawn")
     order = np.sort(np.array(lead.largest(_MOST), int))
@@ -111,7 +111,7 @@ def draw_changes(table: Result, page: Page, measures: Sequence[str]) -> None:
         _sideways(page, axes, table.column(name), one, order, words)
 
 
-def _directions(table: Result, page: Page, measures: Sequence[str]) -> tuple[Any, ...]:
+def _direction_marks(table: Result, page: Page, measures: Sequence[str]) -> tuple[Any, ...]:
     """Return the marks of changes up and down, or for better and worse where less may be better."""
     lower = [table.column(name).lower_is_better for name in measures]
     up, down = ("better", "worse") if any(lower) else ("up", "down")
@@ -160,7 +160,7 @@ def draw_steps(table: Result, page: Page, measures: Sequence[str]) -> None:
     page.say(f"{name}, from the prior value to the current one, {_spans(table, changes.change)}")
     page.legend(
         ("bar", theme.earlier[0], "the whole, before and now"),
-        *_directions(table, page, measures[:1]),
+        *_direction_marks(table, page, measures[:1]),
     )
     if len(measures) > 1:
         page.note(f"the first of {len(measures)} measures is drawn; choose another with measure=")

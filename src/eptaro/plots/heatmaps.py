@@ -34,7 +34,7 @@ def draw_heat(table: Result, page: Page, measures: Sequence[str]) -> None:
     query = query_of(table, Rhythm)
     per, across = (column_name(key) for key in (query.per, query.across or ""))
     column = table.column(name)
-    downs, overs = (list(dict.fromkeys(_natural(table, key))) for key in (per, across))
+    downs, overs = (list(dict.fromkeys(_values_in_order(table, key))) for key in (per, across))
     cells = np.full((len(downs), len(overs)), np.nan)
     rows = zip(table.column(per).to_list(), table.column(across).to_list(), strict=True)
     for (down, over), value in zip(rows, column.numbers(), strict=True):
@@ -49,7 +49,7 @@ def draw_heat(table: Result, page: Page, measures: Sequence[str]) -> None:
     axes.set_yticks(range(len(downs)), downs)
     axes.set_xticks(range(len(overs)), overs)
     if cells.size <= _FIGURES:
-        _figures(page, axes, cells, column, image)
+        _write_figures(page, axes, cells, column, image)
     tips = [
         f"{down}, {over}: {format_number(column, value)}"
         for down, line in zip(downs, cells, strict=True)
@@ -59,7 +59,7 @@ def draw_heat(table: Result, page: Page, measures: Sequence[str]) -> None:
     _scale(page, image, column)
 
 
-def _natural(table: Result, key: str) -> list[Any]:
+def _values_in_order(table: Result, key: str) -> list[Any]:
     """Return the values of a text column in the order of its choices; hours without rows stay."""
     column = table.column(key)
     words = [] if column.choices is None else column.choices.tolist()
@@ -94,7 +94,7 @@ def _tip_cells(page: Page, axes: Any, cells: Any, tips: Sequence[str]) -> None:
             page.tip(cell, tip)
 
 
-def _figures(page: Page, axes: Any, cells: Any, column: Column, image: Any) -> None:
+def _write_figures(page: Page, axes: Any, cells: Any, column: Column, image: Any) -> None:
     """Write the figures into their cells, all with as many decimals."""
     words = of_one_size(cells.ravel().tolist(), column)
     room = page.dots(axes)[0] / cells.shape[1]

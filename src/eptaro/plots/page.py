@@ -310,7 +310,7 @@ class Page:
 
     def finish(self) -> None:
         """Write the small print."""
-        source = _short(str(self._table.meta.get("source") or ""))
+        source = _short_source(str(self._table.meta.get("source") or ""))
         parts = [*self._notes, *([f"source: {source}"] if source else []), footer(self._table)]
         parts = [part for part in parts if part]
         letters = self._fits(_SMALL * 0.8)
@@ -338,6 +338,6 @@ def _title_of_rows(table: Result, look: PictureOptions) -> str:
     return look.measure or ", ".join(name.replace("_", " ") for name in measures)
 
 
-def _short(source: str) -> str:
+def _short_source(source: str) -> str:
     """Return the name of a file without its folders; an address stays as it is."""
     return source if "://" in source else Path(source).name

@@ -51,7 +51,9 @@ def draw_periods(table: Result, page: Page, measures: Sequence[str], form: Form)
         for axes, part, name in panels_of(page, table, measures):
             _bars(page, axes, part, query.per, name)
         return
-    panels = page.panels(_titles(measures), same_scale=False, across=1, right=_right(table, form))
+    panels = page.panels(
+        _titles(measures), same_scale=False, across=1, right=_right_margin(table, form)
+    )
     groups = groups_of(page, table, measures[0])
     for axes, name in zip(panels, measures, strict=True):
         _period_lines(page, axes, groups, query.per, name, form)
@@ -66,7 +68,7 @@ def _titles(measures: Sequence[str]) -> list[str]:
     return [name.replace("_", " ") if len(measures) > 1 else "" for name in measures]
 
 
-def _right(table: Result, form: Form) -> float:
+def _right_margin(table: Result, form: Form) -> float:
     """Return the room at the right for the names of lines."""
     names = group_names(table)
     if not names or form == "bars":
@@ -87,7 +89,7 @@ def _parts_alone(table: Result) -> Result:
     return table if keep.all() else table.take(np.flatnonzero(keep))
 
 
-def _tips(part: Result, name: str) -> list[str]:
+def _tips_of_rows(part: Result, name: str) -> list[str]:
     """Return what each row of a recap says when it is pointed at."""
     column = part.column(name)
     spans = zip(
@@ -104,7 +106,7 @@ def _bars(page: Page, axes: Any, part: Result, per: str, name: str) -> None:
     column = part.column(name)
     whole = np.array(part.column("complete").to_list(), bool)
     labels = [str(label) for label in part.column("period").to_list()]
-    draw_bars(page, axes, column, _tips(part, name), whole)
+    draw_bars(page, axes, column, _tips_of_rows(part, name), whole)
     first = part.column("first").data.astype(np.int64)
     room = page.dots(axes)[0] * len(labels) / (len(labels) + 0.2)
     marks = thinned_periods(calendar_of(part), per, first, labels, room)
@@ -182,7 +184,9 @@ def _period_lines(
         y = column.numbers()
         whole = np.array(rows.column("complete").to_list(), bool)
         draw_line(page, axes, (x, y), whole, group.colour, form)
-        page.tip_points(axes, x, y, [f"{group.name} {tip}".strip() for tip in _tips(rows, name)])
+        page.tip_points(
+            axes, x, y, [f"{group.name} {tip}".strip() for tip in _tips_of_rows(rows, name)]
+        )
         values.append(y)
         if group.name and group.colour:
             ends.append(_end(x, y, group.name, group.colour))
@@ -251,7 +255,9 @@ def draw_trailing(table: Result, page: Page, measures: Sequence[str], form: Form
         entries.append(("dot", page.theme.earlier[1], words))
     if partly or single:
         page.legend(*entries)
-    panels = page.panels(_titles(measures), same_scale=False, across=1, right=_right(table, form))
+    panels = page.panels(
+        _titles(measures), same_scale=False, across=1, right=_right_margin(table, form)
+    )
     groups = groups_of(page, table, f"{measures[0]}_trailing")
     for axes, stem in zip(panels, measures, strict=True):
         _windows(page, axes, groups, stem, form)

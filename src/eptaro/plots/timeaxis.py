@@ -45,7 +45,7 @@ def month_named(first: int) -> str:
     return f"{day:%b}" if day.day == 1 else f"{day.day} {day:%b}"
 
 
-def _word(calendar: Calendar, level: str, first: int, label: str) -> str:
+def _word_of_period(calendar: Calendar, level: str, first: int, label: str) -> str:
     """Return what a period is called below an axis, its year apart."""
     if level == "year":
         return label
@@ -66,7 +66,7 @@ def period_words(calendar: Calendar, level: str, first: Ints, labels: Sequence[s
         return [calendar.shown_label(label) for label in labels]
     words, last = list[str](), None
     for day, label in zip(first.tolist(), labels, strict=True):
-        word = _word(calendar, level, day, str(label))
+        word = _word_of_period(calendar, level, day, str(label))
         year = _year_of(calendar, level, day)
         words.append(word if year == last or level == "year" else f"{word}\n{year}")
         last = year

@@ -173,10 +173,10 @@ def draw_day_by_day(table: Result, page: Page, measures: Sequence[str]) -> None:
     )
     page.legend(("line", page.theme.accent, now), ("line", page.theme.earlier[0], before))
     for axes, part, name in panels_of(page, table, measures, same_scale=False):
-        _both(page, axes, part, name)
+        _draw_last_and_prior(page, axes, part, name)
 
 
-def _both(page: Page, axes: Any, part: Result, name: str) -> None:
+def _draw_last_and_prior(page: Page, axes: Any, part: Result, name: str) -> None:
     """Draw the last period of some rows over its counterpart."""
     column = part.column(name)
     periods = np.array([str(period) for period in part.column("period").to_list()])

@@ -91,9 +91,9 @@ def _explain_no_comparison(answer: ViewLineage, change: Change) -> str:
 
 
 def _sentences(table: Result, answer: ViewLineage, query: Compare, row: int) -> Iterator[str]:
-    when, before = _when(answer, query, row), _before(answer, query, row)
+    when, before = _describe_when(answer, query, row), _describe_prior(answer, query, row)
     place = int(answer.rows[row])
-    apart = _apart(answer, place)
+    apart = _reason_not_together(answer, place)
     for number, measure in enumerate(headline_measures(answer)):
         change = _change_of(answer, measure)
         if change is None:
@@ -108,14 +108,14 @@ def _sentences(table: Result, answer: ViewLineage, query: Compare, row: int) -> 
             continue
         else:
             yield f"{begin}, {moved} {before}."
-        yield from _largest(table, answer, row)
+        yield from _largest_change(table, answer, row)
         if not query.to_date:
             yield from _left_out(answer, query, row)
         elif answer.view.data_age:
             yield sentence(answer.view.data_age)
 
 
-def _apart(answer: ViewLineage, place: int) -> str:
+def _reason_not_together(answer: ViewLineage, place: int) -> str:
     """Return why all groups together are not compared: some are not known on both sides."""
     change = next(n for n in answer.numbers.values() if isinstance(n, Change))
     first, last = (np.asarray(end) for end in (change.now.side.first, change.now.side.last))
@@ -146,13 +146,13 @@ def _prior(answer: ViewLineage, change: Change, place: int) -> Column:
     return Column.of("", "float", mean, ~np.isnan(mean), format=values[0].format)
 
 
-def _when(answer: ViewLineage, query: Compare, row: int) -> str:
+def _describe_when(answer: ViewLineage, query: Compare, row: int) -> str:
     change = next(n for n in answer.numbers.values() if isinstance(n, Change))
     days = _days(change.now, int(answer.rows[row]))
     if query.trailing is not None:
         return f" over the {query.trailing} to {Days(days.last, days.last)}"
     label = _label(answer, query, days)
-    if query.to_date and not _whole(answer, query, days):
+    if query.to_date and not _is_whole_period(answer, query, days):
         return f" in {label} to date"
     return f" {'on' if query.per == 'day' else 'in'} {label}"
 
@@ -164,7 +164,7 @@ def _label(answer: ViewLineage, query: Compare, days: Days) -> str:
     return calendar.shown_label(str(calendar.labels(index, query.per)[0]))
 
 
-def _whole(answer: ViewLineage, query: Compare, days: Days) -> bool:
+def _is_whole_period(answer: ViewLineage, query: Compare, days: Days) -> bool:
     """Return whether some days are one whole period."""
     calendar = answer.view.calendar
     index = calendar.index_of(np.array([days.last]), query.per)
@@ -172,7 +172,7 @@ def _whole(answer: ViewLineage, query: Compare, days: Days) -> bool:
     return (int(first[0]), int(last[0])) == (days.first, days.last)
 
 
-def _before(answer: ViewLineage, query: Compare, row: int) -> str:
+def _describe_prior(answer: ViewLineage, query: Compare, row: int) -> str:
     """Return what is on the prior side, in words."""
     change = next(n for n in answer.numbers.values() if isinstance(n, Change))
     place = int(answer.rows[row])
@@ -182,7 +182,7 @@ def _before(answer: ViewLineage, query: Compare, row: int) -> str:
     if query.trailing is not None:
         return f"the {query.trailing} to {Days(prior.last, prior.last)}"
     if not query.to_date:
-        whole = _whole(answer, query, prior)
+        whole = _is_whole_period(answer, query, prior)
         return _label(answer, query, prior) if whole else f"{prior}"
     label = _label(answer, query, prior)
     if query.match == "workday":
@@ -196,7 +196,7 @@ def _before(answer: ViewLineage, query: Compare, row: int) -> str:
     return f"the {'same' if steps and query.match == 'date' else 'first'} {days} of {label}"
 
 
-def _largest(table: Result, answer: ViewLineage, row: int) -> Iterator[str]:
+def _largest_change(table: Result, answer: ViewLineage, row: int) -> Iterator[str]:
     """Return which group changed most over the same days."""
     change = _change_of(answer, answer.view.facts.measures[0])
     if change is None or answer.view.groups.count < 2:

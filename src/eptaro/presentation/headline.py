@@ -96,10 +96,10 @@ def _of_answer(table: Result, measure: str | None) -> str:
         return " ".join(_in_parts(table, answer))
     if not isinstance(answer, ViewLineage) or len(answer.rows) < len(answer.group):
         return str(table.meta.get("headline", ""))  # one made of it would describe other rows
-    return _describe(table, answer if measure is None else _about(answer, measure))
+    return _describe(table, answer if measure is None else _narrow_to_measure(answer, measure))
 
 
-def _about(answer: ViewLineage, measure: str) -> ViewLineage:
+def _narrow_to_measure(answer: ViewLineage, measure: str) -> ViewLineage:
     """Return an answer as if one of its measures were the only one."""
     facts = answer.view.facts
     own = tuple(one for one in facts.measures if one.name == measure)
@@ -284,7 +284,7 @@ def _goal_sentences(answer: ViewLineage, query: Recap) -> Iterator[str]:
         if number or total.kind in NO_NUMBERS:
             continue
         if len(labels) > 1:
-            yield from _highest(view, measure, query.per, (first, last, complete), labels)
+            yield from _highest_period(view, measure, query.per, (first, last, complete), labels)
         yield from largest_group(answer, measure, span)
         if complete[-1]:
             continue
@@ -295,7 +295,7 @@ def _goal_sentences(answer: ViewLineage, query: Recap) -> Iterator[str]:
             yield f"The last, {labels[-1]}, is not complete{': ' if why else ''}{why}."
 
 
-def _highest(
+def _highest_period(
     view: View, measure: Measure, per: str, spans: tuple[Ints, Ints, Flags], labels: list[str]
 ) -> Iterator[str]:
     first, last, complete = spans

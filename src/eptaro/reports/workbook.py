@@ -157,7 +157,9 @@ def _write_contents(
         dates("first", np.array([sheet.span.lo for sheet, _ in pages])),
         dates("last", np.array(lasts)),
     ]
-    columns += [_whole(measure, [sheet for sheet, _ in pages]) for measure in book.about.measures]
+    columns += [
+        _totals_of_sheets(measure, [sheet for sheet, _ in pages]) for measure in book.about.measures
+    ]
     table = Result(columns)
     after = write_cells(file, page, table, _TOP - 1, words=True)
     link = file.format(font_color="#1f5a7a", underline=1)
@@ -170,7 +172,7 @@ def _write_contents(
     page.fit_to_pages(1, 0)
 
 
-def _whole(measure: Measure, sheets: list[_Sheet]) -> Column:
+def _totals_of_sheets(measure: Measure, sheets: list[_Sheet]) -> Column:
     """Return the result of a measure on each sheet, where its parts add up; else blank."""
     like = sheets[0].table.column(measure.name)
     if measure.additive_plane is None:

@@ -97,7 +97,9 @@ class ClusterShards:
     def _submit(self, shard: int, work: Work[Done]) -> Any:
         if self.held is not None:
             future = self.held.get(shard)
-            return self.client.submit(_do, shard, future, work, retries=RETRIES, pure=False)
+            return self.client.submit(
+                _do_in_worker, shard, future, work, retries=RETRIES, pure=False
+            )
         assert self.folder is not None
         own = self.manifest.part(shard)  # scattered data would be lost with its worker
         return self.client.submit(
@@ -108,7 +110,7 @@ class ClusterShards:
         return Watchdog(self.client, self.timeout).over(BackgroundTask(future.result))
 
 
-def _do(shard: int, folded: Folded | None, work: Work[Done]) -> Done | None:
+def _do_in_worker(shard: int, folded: Folded | None, work: Work[Done]) -> Done | None:
     if folded is None:
         return None
     with worker_threads():
@@ -186,7 +188,7 @@ def _shuffle(client: Any, parts: Sequence[Any], shards: int) -> list[Any]:
     with client.as_current():
         keys = _keys(shards)
         pieces = [
-            client.submit(_pieces, part, keys, at, retries=RETRIES, pure=False)
+            client.submit(_pack_pieces, part, keys, at, retries=RETRIES, pure=False)
             for at, part in enumerate(parts)
         ]
         frame = frames.from_delayed(pieces, meta=_frame([]), verify_meta=False)
@@ -209,7 +211,7 @@ def _keys(shards: int) -> list[int]:
     return [first.get(shard, shard) for shard in range(shards)]
 
 
-def _pieces(folded: Folded, keys: Sequence[int], part: int) -> Any:
+def _pack_pieces(folded: Folded, keys: Sequence[int], part: int) -> Any:
     """Return a frame of pieces: the key of the shard, of which shard and part, and what was
     folded, packed.
     """

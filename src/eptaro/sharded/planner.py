@@ -59,11 +59,11 @@ def in_shards(
     """
     whole = of_all and cache(of_all)
     return Result.of_parts(
-        Parts(each, lambda: finished(concatenate_tables(each(_itself), by)), whole)
+        Parts(each, lambda: finished(concatenate_tables(each(_without_lineage), by)), whole)
     )
 
 
-def _itself(shard: int, table: Result) -> Result:
+def _without_lineage(shard: int, table: Result) -> Result:
     return Result(table.columns, table.meta)  # columns not made yet would keep the shard's cells
 
 
@@ -258,7 +258,7 @@ def _with_others(
         else c
         for name, c in groups.coded.items()
     }
-    coded[_apart(groups.names)] = Categorical(
+    coded[_unused_name(groups.names)] = Categorical(
         is_chosen.astype(np.int32), Column.text("", [_OTHERS, "own"])
     )
     fewer, onto = Groups(coded, groups.count).onto([*coded])
@@ -270,7 +270,7 @@ def _with_others(
     return ReducedBook(replace(folded, groups=fewer.drop_unused(), cells=cells), own_spans)
 
 
-def _apart(names: Sequence[str]) -> str:
+def _unused_name(names: Sequence[str]) -> str:
     """Return a name that no group column has."""
     name = OTHERS
     while name in names:
@@ -285,7 +285,7 @@ def _split_by_column(
     their own keeps these from groups that are blank.
     """
     folded, own = reduced.folded, reduced.own
-    apart = folded.groups.coded[_apart(names)]
+    apart = folded.groups.coded[_unused_name(names)]
     others = np.array([word == _OTHERS for word in apart.choices.to_list()])[apart.codes]
     coded = {name: folded.groups.coded[name] for name in names}
     for name in target:
@@ -378,7 +378,11 @@ def _facts_of_fewer(
 ) -> tuple[BookData, Only]:
     """Return the facts of fewer groups, and what narrows a query to them."""
     work = partial(
-        _fewer, names=names, values=wanted_values, spans=context.asked, coverage=context.coverage
+        _reduce_shard,
+        names=names,
+        values=wanted_values,
+        spans=context.asked,
+        coverage=context.coverage,
     )
     reduced = shards.reduce(work, ReducedBook.combine)
     if reduced is None:
@@ -394,7 +398,7 @@ def _facts_of_fewer(
     return context.facts(reduced.folded, reduced.own), only
 
 
-def _fewer(shard: int, folded: Folded, **how: Any) -> ReducedBook | None:
+def _reduce_shard(shard: int, folded: Folded, **how: Any) -> ReducedBook | None:
     return reduce_groups(folded, **how)
 
 
@@ -418,9 +422,9 @@ def _of_each(shards: Shards, names: list[str], ask: ShardQuery, query: Query) ->
         ask = replace(ask, every=every)
         shards.first(partial(_try_shard, ask=replace(ask, few=True)))
         if isinstance(query, Recap) and query.wide:
-            return side_by_side([*shards.each(partial(_alone, ask=ask))], every, behind)
+            return side_by_side([*shards.each(partial(_answer_of_shard, ask=ask))], every, behind)
     return in_shards(
-        lambda work: [*shards.each(partial(_then, ask=ask, work=work))],
+        lambda work: [*shards.each(partial(_work_on_answer, ask=ask, work=work))],
         names,
         partial(finish_rows, query=query, measures=context.measures, behind=behind),
         None
@@ -445,7 +449,9 @@ def _try_shard(shard: int, folded: Folded, ask: ShardQuery) -> tuple[object, boo
     return table.answer.question, bool(mine.shares)
 
 
-def _alone(shard: int, folded: Folded, ask: ShardQuery) -> tuple[Result, PartialTotals] | None:
+def _answer_of_shard(
+    shard: int, folded: Folded, ask: ShardQuery
+) -> tuple[Result, PartialTotals] | None:
     """Return what a shard answers, without its view, and its shares of the whole."""
     answer = ask(shard, folded)
     return None if answer is None else (Result(answer[0].columns, answer[0].meta), answer[1])
@@ -456,7 +462,7 @@ def _shares(shard: int, folded: Folded, ask: ShardQuery) -> PartialTotals | None
     return None if answer is None else answer[1]
 
 
-def _then(shard: int, folded: Folded, ask: ShardQuery, work: Any) -> Any:
+def _work_on_answer(shard: int, folded: Folded, ask: ShardQuery, work: Any) -> Any:
     """Do some work with what a shard answers."""
     answer = ask(shard, folded)
     return (

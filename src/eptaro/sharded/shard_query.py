@@ -251,11 +251,13 @@ def values_present(groups: Groups, wanted_values: WantedGroups) -> dict[str, lis
     values_by_name = {}
     for name, values in wanted_values.items():
         choices = groups.coded[name].choices
-        values_by_name[name] = [value for value in values if _occurs(groups, name, choices, value)]
+        values_by_name[name] = [
+            value for value in values if _value_occurs(groups, name, choices, value)
+        ]
     return values_by_name
 
 
-def _occurs(groups: Groups, name: str, choices: Any, value: Any) -> bool:
+def _value_occurs(groups: Groups, name: str, choices: Any, value: Any) -> bool:
     """Return whether a value occurs; None alone is the blank (see `resolve_blanks`)."""
     words = [None] if value is None else [str(word) for word in choices.to_list()]
     if value is not None and str(value) not in words:
@@ -272,7 +274,7 @@ def resolve_blanks(
     doubtful = {n: [v for v in values if _may_be_blank(v)] for n, values in wanted_values.items()}
     if not any(doubtful.values()):
         return wanted_values
-    matched = shards.reduce(partial(_match_words, names=doubtful), _either) or frozenset()
+    matched = shards.reduce(partial(_match_words, names=doubtful), _union_of) or frozenset()
     return {
         name: [
             None if _may_be_blank(value) and (name, str(value)) not in matched else value
@@ -294,5 +296,5 @@ def _match_words(shard: int, folded: Folded, names: WantedGroups) -> GroupNames:
     )
 
 
-def _either(one: GroupNames, two: GroupNames) -> GroupNames:
+def _union_of(one: GroupNames, two: GroupNames) -> GroupNames:
     return one | two

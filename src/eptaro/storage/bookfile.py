@@ -142,12 +142,12 @@ def parts_of(cells: Cells, cells_kept: Ints) -> tuple[list[list[Any]], dict[str,
     for plane, tally in cells.tallies.items():
         centre = tally.centre if isinstance(tally, Squares) else 0
         planes.append([plane.what, plane.column, tally.kind, tally.scale, centre])
-        for part, values in _parts(tally, cells_kept, cells.axis.size):
+        for part, values in _parts_of_tally(tally, cells_kept, cells.axis.size):
             columns[part_name(plane.what, plane.column, part)] = values
     return planes, columns
 
 
-def _parts(tally: Any, cells_kept: Ints, size: int) -> list[tuple[str, pa.Array]]:
+def _parts_of_tally(tally: Any, cells_kept: Ints, size: int) -> list[tuple[str, pa.Array]]:
     """Return the named parts of a tally at the kept cells."""
     if isinstance(tally, Sum | Squares):
         parts = [("whole", _array(tally.whole[cells_kept]))]

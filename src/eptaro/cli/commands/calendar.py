@@ -158,7 +158,7 @@ def check(years: str, against: str | None, rules: CalendarOptions, output: Outpu
     if against and other is None:
         raise click.UsageError("--against needs a --config that defines the other calendar")
     if chosen_calendar.limits is None:
-        chosen_calendar.grid(_whole(chosen_calendar, first, last)).check()
+        chosen_calendar.grid(_span_of_years(chosen_calendar, first, last)).check()
     deliver(check_years(chosen_calendar, first, last, other), output)
 
 
@@ -183,7 +183,7 @@ def export(years: str, rules: CalendarOptions, output: OutputOptions) -> None:
     from eptaro.outputs.calendars import list_periods, write_icalendar
 
     chosen_calendar, settings = _choose_calendar(rules)
-    span, out = _whole(chosen_calendar, *_years(years)), output.out
+    span, out = _span_of_years(chosen_calendar, *_years(years)), output.out
     if isinstance(out, Path) and out.suffix.lower() == ".ics":
         path = write_icalendar(chosen_calendar, span, settings.workdays(span), out)
         notify(f"written to {path}")
@@ -196,7 +196,7 @@ def _choose_calendar(rules: CalendarOptions) -> tuple[Calendar, Settings]:
     return settings.calendar(rules.calendar), settings
 
 
-def _whole(calendar: Calendar, first: int, last: int) -> Span:
+def _span_of_years(calendar: Calendar, first: int, last: int) -> Span:
     begins, ends = (calendar.period(f"{calendar.prefix}{year:04d}") for year in (first, last))
     return Span(begins.first, ends.last)
 

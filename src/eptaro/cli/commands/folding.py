@@ -184,7 +184,7 @@ def fold(
                 raise click.UsageError(f"--{name} goes with --into")
         target = _book_path(out)
         book = Settings(rules).daybook(data, reading)
-        _tell(book, book.write(target))
+        _report_written(book, book.write(target))
         return
     leave_pandas_out()
     assert into is not None
@@ -234,7 +234,7 @@ def merge(books: tuple[Path, ...], out: Path, force: bool) -> None:
     first, *others = (Daybook.open(path) for path in books)
     for book in others:
         first = first.merge(book, force=force)
-    _tell(first, first.write(out))
+    _report_written(first, first.write(out))
 
 
 def _book_path(path: Path) -> Path:
@@ -244,7 +244,7 @@ def _book_path(path: Path) -> Path:
     return path
 
 
-def _tell(book: Daybook, path: Path | str) -> None:
+def _report_written(book: Daybook, path: Path | str) -> None:
     groups = count_noun(book._store.about.groups.count, "group")
     notify(f"{count_noun(book.rows, 'row')} in {groups}, {book.coverage}, written to {path}")
 

@@ -187,10 +187,10 @@ def report(
         )
     looked = page and "quality" in (options.sections or ["quality"])
     # Dates are looked at while the rows are folded.
-    later = BackgroundTask(_quality, settings, data, reading) if looked else None
+    later = BackgroundTask(_inspect_dates, settings, data, reading) if looked else None
     book = settings.book(data, reading)
     quality = later.result() if later else None
-    options = replace(options, **_closing(settings, data, reading, closing))
+    options = replace(options, **_closing_options(settings, data, reading, closing))
     report_path = write_report(book._asked_store, out, options, quality, data.as_of)
     notify(f"report written to {report_path}")
 
@@ -198,7 +198,7 @@ def report(
 _CLOSING = ("goals", "beside", "before", "known", "since")
 
 
-def _closing(
+def _closing_options(
     settings: Settings, data: DataOptions, reading: ReadingOptions, options_given: Mapping[str, Any]
 ) -> dict[str, Any]:
     """Return what the sections that close a period go by: goals, a calendar, the book before."""
@@ -220,7 +220,7 @@ def _closing(
     return options
 
 
-def _quality(settings: Settings, data: DataOptions, reading: ReadingOptions) -> Result | None:
+def _inspect_dates(settings: Settings, data: DataOptions, reading: ReadingOptions) -> Result | None:
     """Return what is in the dates of the files, or None where that cannot be determined."""
     from eptaro.engines.inspect import inspect
     from eptaro.inputs.files.opening import open_files

@@ -210,7 +210,7 @@ def concatenate_cells(parts: Sequence[Cells]) -> Cells:
     """
     parts = [*parts]
     while len(parts) > 1:
-        count = _fitting(parts)
+        count = _count_alike(parts)
         parts[-count:] = [_at_once(parts[-count:]) if count > 2 else parts[-2].plus(parts[-1])]
     return parts[0]
 
@@ -226,7 +226,7 @@ def regrouped_together(parts: Sequence[Cells], targets: Sequence[Ints], count: i
     return _sum_parts(parts, axis, onto)
 
 
-def _fitting(parts: Sequence[Cells]) -> int:
+def _count_alike(parts: Sequence[Cells]) -> int:
     """Return how many of the last parts can be put together at once, two at least."""
     if not all(isinstance(tally, Sum) for part in parts for tally in part.tallies.values()):
         return 2

@@ -196,9 +196,9 @@ class _Summed(Step):
 
     def __init__(self, column: Column, extent: Extent) -> None:
         self._column, self.filled = column, column.valid
-        self._most = most = _largest(column, extent, 0)
+        self._most = most = _largest_distance(column, extent, 0)
         self._beyond = _rows_from(column, 0, _LARGEST_SUMMED, most)
-        self.values = _without(column, self._beyond)
+        self.values = _values_without(column, self._beyond)
         self.moves = self.filled is None and self._beyond is None
         # By the extent alone it is known whether any sum could overflow: most never can, and are
         # spared the second word.
@@ -240,9 +240,9 @@ class _Squared(Step):
 
     def __init__(self, column: Column, extent: Extent, centre: int) -> None:
         self._column, self.filled, self.centre = column, column.valid, centre
-        most = _largest(column, extent, centre)
+        most = _largest_distance(column, extent, centre)
         self._beyond = _rows_from(column, centre, LARGEST_SQUARED, most)
-        self.values = _without(column, self._beyond, centre)
+        self.values = _values_without(column, self._beyond, centre)
         limbs = (min(most, LARGEST_SQUARED) + 1) ** 2 * 2 * len(column) >= bigint.ROOM
         if column.kind == "float":
             self.op = Op.SQUARE_FLOATS_LIMBS if limbs else Op.SQUARE_FLOATS
@@ -286,7 +286,7 @@ class _Picked(Step):
         self._column, self._which, self._batch = column, which, batch
         if column.data.dtype != object:
             self.op = _PICKED[which]
-            self.values, self.filled = _without(column, None), column.valid
+            self.values, self.filled = _values_without(column, None), column.valid
 
     def tally(self, words: CellWords, cells_of: RowCellIndex) -> SelectedValues:
         column, times = self._column, self._batch.times
@@ -331,7 +331,7 @@ def step_of(what: What, column: Column, batch: Batch, centre: int) -> Step:
             assert_never(what)
 
 
-def _largest(column: Column, extent: Extent, centre: int) -> int:
+def _largest_distance(column: Column, extent: Extent, centre: int) -> int:
     """Return how far values lie from a centre at most, as a whole number.
 
     Raises `MeasureError` where a float is infinite.
@@ -364,7 +364,7 @@ def _rows_from(column: Column, centre: int, limit: int, most: int) -> Ints | Non
     return np.flatnonzero(far) if far.any() else None
 
 
-def _without(column: Column, rows: Ints | None, centre: int = 0) -> NDArray[Any]:
+def _values_without(column: Column, rows: Ints | None, centre: int = 0) -> NDArray[Any]:
     """Return the values as the kernel takes them, some of them at the centre, where they add
     nothing.
     """
@@ -474,7 +474,7 @@ def _fold_words(plans: Sequence[Plan], cells_of: RowCellIndex, batch: Batch) -> 
     most = min(_MOST_PARTS, rows // _LEAST_PART)
     if cells_of.is_in_order:
         words = empty_cells(size, plans)
-        cuts = _cuts(cells_of.slots, max(most, 1))
+        cuts = _slices_of_whole_cells(cells_of.slots, max(most, 1))
         run_parallel([partial(_fold_part, plans, cells_of, times, of, words) for of in cuts])
         return words
     parts = max(min(most, 2 * rows // (size * count_words(plans))), 1)
@@ -514,7 +514,7 @@ def _fold_part(
         fold(days, slots, cells_of.first, cells_of.width, words, some, moments, of.start)
 
 
-def _cuts(cells: NDArray[Any], parts: int) -> list[slice]:
+def _slices_of_whole_cells(cells: NDArray[Any], parts: int) -> list[slice]:
     """Return about as many parts of cells that are in order, none of which shares a cell."""
     near = len(cells) * np.arange(1, parts) // parts  # then back to where that cell begins
     ends = np.unique(np.searchsorted(cells, cells[near])).tolist()

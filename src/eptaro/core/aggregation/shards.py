@@ -87,10 +87,10 @@ def partition_cells(folded: Folded, shards: int) -> Iterator[tuple[int, Folded]]
     for number, begin, end in zip(
         numbers.tolist(), begins.tolist(), [*begins[1:].tolist(), len(order)], strict=True
     ):
-        yield number, _part(folded, groups, cells, begin, end)
+        yield number, _slice_groups(folded, groups, cells, begin, end)
 
 
-def _part(folded: Folded, groups: Groups, cells: Cells, begin: int, end: int) -> Folded:
+def _slice_groups(folded: Folded, groups: Groups, cells: Cells, begin: int, end: int) -> Folded:
     """Return what was folded of the groups `begin` to below `end`."""
     some = of_groups(cells, begin, end)
     tallies, distinct = dict(some.tallies), {}

@@ -26,17 +26,17 @@ def _as_of(sheet: Sheet) -> Ints:
     return np.array([sheet.span.lo if sheet.as_of is None else sheet.as_of])
 
 
-def _away(sheet: Sheet, level: str) -> Ints:
+def _periods_away(sheet: Sheet, level: str) -> Ints:
     """Whole periods from the one that holds the as-of date, per period of the sheet."""
     return sheet.periods(level).index - sheet.calendar.index_of(_as_of(sheet), level)
 
 
 def _offset(level: str) -> Compute:
-    return lambda sheet: integer(_away(sheet, level)[sheet.places(level)])
+    return lambda sheet: integer(_periods_away(sheet, level)[sheet.places(level)])
 
 
 def _is_current(level: str) -> Compute:
-    return lambda sheet: flag((_away(sheet, level) == 0)[sheet.places(level)])
+    return lambda sheet: flag((_periods_away(sheet, level) == 0)[sheet.places(level)])
 
 
 def _is_to_date(level: str) -> Compute:
@@ -54,7 +54,7 @@ def _is_to_date(level: str) -> Compute:
             cut = periods.first + (today - begin)
         else:
             steps = periods.index - now
-            reach = _reachable(sheet, steps, level)
+            reach = _steps_within_reach(sheet, steps, level)
             moved = sheet.calendar.move_spans(
                 np.repeat(begin, len(steps)),
                 np.repeat(today, len(steps)),
@@ -67,7 +67,7 @@ def _is_to_date(level: str) -> Compute:
     return compute
 
 
-def _reachable(sheet: Sheet, steps: Ints, level: str) -> Flags:
+def _steps_within_reach(sheet: Sheet, steps: Ints, level: str) -> Flags:
     now = sheet.calendar.index_of(_as_of(sheet), level)
     _, exists = sheet.calendar.counterparts(np.repeat(now, len(steps)), level, steps, level)
     return exists

@@ -37,7 +37,7 @@ def _holiday_texts(part: str) -> Compute:
     return compute
 
 
-def _premium(sheet: Sheet) -> Column:
+def _premium_flags(sheet: Sheet) -> Column:
     paid = {h.day for h in sheet.workdays.holidays if h.pay_premium}
     days = np.array(sorted(paid), "datetime64[D]").astype(np.int64)
     return flag(np.isin(sheet.days, days))
@@ -100,7 +100,11 @@ WORKDAY_ATTRIBUTES: tuple[Attribute, ...] = (
         _holiday_texts("kind"),
     ),
     Attribute(
-        "is_pay_premium", "day", "flag", "Whether work on the holiday is paid a premium", _premium
+        "is_pay_premium",
+        "day",
+        "flag",
+        "Whether work on the holiday is paid a premium",
+        _premium_flags,
     ),
     Attribute("next_workday", "day", "date", "The first workday after the day", _neighbour(1)),
     Attribute("previous_workday", "day", "date", "The last workday before the day", _neighbour(-1)),
@@ -142,7 +146,7 @@ def _days_in_month(sheet: Sheet) -> Column:
     return integer(month_starts(months + 1) - month_starts(months))
 
 
-def _back(level: str, *, key: bool) -> Compute:
+def _same_day_before(level: str, *, key: bool) -> Compute:
     """Return the same day of the month before, as a date or as a key."""
 
     def compute(sheet: Sheet) -> Column:
@@ -329,14 +333,17 @@ DAY_ATTRIBUTES: tuple[Attribute, ...] = (
         lambda sheet: integer((sheet.civil[0] + 99) // 100),
         "number",
     ),
-    *(Attribute(name, "day", "date", text, _back(level, key=False)) for name, level, text in _SAME),
+    *(
+        Attribute(name, "day", "date", text, _same_day_before(level, key=False))
+        for name, level, text in _SAME
+    ),
     *(
         Attribute(
             f"{name}_key",
             "day",
             "integer",
             f"{text}, as yyyymmdd",
-            _back(level, key=True),
+            _same_day_before(level, key=True),
             "number",
         )
         for name, level, text in _SAME

@@ -59,13 +59,13 @@ def calculate(how: ArithmeticOperator, one: Column, two: Column) -> Column:
         )  # a blank is NaN, which spreads
     valid = both(valid_mask(one), valid_mask(two))
     if how == "*":
-        return _exact(_times(one.data, two.data), one.scale + two.scale, valid)
+        return _exact_column(_times(one.data, two.data), one.scale + two.scale, valid)
     one, two = of_one_kind([one, two])
     match how:
         case "+":
-            return _exact(_plus(one.data, two.data), one.scale, valid)
+            return _exact_column(_add_units(one.data, two.data), one.scale, valid)
         case "-":
-            return _exact(bigint.subtract(one.data, two.data), one.scale, valid)
+            return _exact_column(bigint.subtract(one.data, two.data), one.scale, valid)
         case _:
             zero = np.asarray(two.data == 0)
             left, right = one.data, np.where(zero, 1, two.data)
@@ -74,7 +74,7 @@ def calculate(how: ArithmeticOperator, one: Column, two: Column) -> Column:
             else:
                 left, right = bigint.widen(left), bigint.widen(right)
                 remainders = np.sign(left) * (abs(left) % abs(right))
-            return _exact(
+            return _exact_column(
                 np.asarray(remainders), one.scale, both(valid, ~zero if zero.any() else None)
             )
 
@@ -115,8 +115,8 @@ def round_decimals(column: Column, places: int) -> Column:
     half = np.abs(bigint.widen(column.data)) * 2 + unit
     units = np.sign(bigint.widen(column.data)) * (half // (2 * unit))
     if places < 0:
-        return _exact(bigint.narrow_integers(units * 10**-places), 0, column.valid)
-    return _exact(bigint.narrow_integers(units), places, column.valid)
+        return _exact_column(bigint.narrow_integers(units * 10**-places), 0, column.valid)
+    return _exact_column(bigint.narrow_integers(units), places, column.valid)
 
 
 def floor_or_ceil(column: Column, *, up: bool) -> Column:
@@ -126,7 +126,7 @@ def floor_or_ceil(column: Column, *, up: bool) -> Column:
         return Column.of("", "float", (np.ceil if up else np.floor)(column.data), column.valid)
     unit = 10**column.scale
     rounded = -(-column.data // unit) if up else column.data // unit
-    return _exact(np.asarray(rounded), 0, column.valid)
+    return _exact_column(np.asarray(rounded), 0, column.valid)
 
 
 def absolute(column: Column) -> Column:
@@ -136,7 +136,7 @@ def absolute(column: Column) -> Column:
         return Column.of("", "float", np.abs(column.data), column.valid)
     least = column.data.dtype != object and bigint.largest_absolute(column.data) == bigint.ROOM
     data = abs(bigint.widen(column.data)) if least else abs(column.data)
-    return _exact(data, column.scale, column.valid)
+    return _exact_column(data, column.scale, column.valid)
 
 
 def _count_true(column: Column) -> Column:
@@ -166,7 +166,7 @@ def _calculate_floats(how: ArithmeticOperator, one: Array, two: Array) -> Column
     return Column.of("", "float", floats)
 
 
-def _plus(one: Array, two: Array) -> Array:
+def _add_units(one: Array, two: Array) -> Array:
     if (
         object not in (one.dtype, two.dtype)
         and bigint.largest_absolute(one) + bigint.largest_absolute(two) < bigint.ROOM
@@ -188,7 +188,7 @@ def _in_64_bits(values: Array) -> Array:
     return values.astype(np.int64, copy=False)
 
 
-def _exact(data: Array, scale: int, valid: Flags | None) -> Column:
+def _exact_column(data: Array, scale: int, valid: Flags | None) -> Column:
     """Return whole units as a column; what is blank may hold anything."""
     if data.dtype == object:
         filled = data if valid is None else np.where(valid, data, 0)

@@ -138,7 +138,7 @@ def fold(
             _add(plan, cells, at, chunk)
     at = _cell_of_each_row(days, slots, first, width, len(cells)) if ordered_plans else _NO_CELLS
     for plan in ordered_plans:
-        there = _there(plan, slice(rows))
+        there = _filled_rows(plan, slice(rows))
         undecided = np.arange(rows) if there is None else np.flatnonzero(there)
         assert plan.values is not None
         _pick(plan, cells, at[undecided], plan.values[undecided], undecided, times, first_row)
@@ -161,7 +161,7 @@ def _cell_of_each_row(days: Days, slots: Ints, first: int, width: int, size: int
 def _add(plan: Plan, cells: NDArray[np.int64], at: Ints, chunk: slice) -> None:
     """Add a chunk of rows to their cells."""
     op, word = plan.op, plan.word
-    there = _there(plan, chunk)
+    there = _filled_rows(plan, chunk)
     every = at
     if there is not None:
         at = at[there]
@@ -174,7 +174,7 @@ def _add(plan: Plan, cells: NDArray[np.int64], at: Ints, chunk: slice) -> None:
         case Op.SUM | Op.SUM_HALVES:
             _add_whole(cells, word, at, values, halves=op == Op.SUM_HALVES)
         case Op.SUM_FLOATS | Op.SUM_FLOATS_HALVES:
-            _within(values, _LARGEST_WHOLE)
+            _check_size(values, _LARGEST_WHOLE)
             nearest = np.rint(values)
             halves = op == Op.SUM_FLOATS_HALVES
             _add_whole(cells, word, at, nearest.astype(np.int64), halves=halves)
@@ -183,18 +183,18 @@ def _add(plan: Plan, cells: NDArray[np.int64], at: Ints, chunk: slice) -> None:
             np.add.at(cells[:, word], every, 1)
             np.add.at(cells[:, word], at, values << plan.shift)
         case Op.PACKED_FLOATS:
-            _within(values, _LARGEST_PACKED)
+            _check_size(values, _LARGEST_PACKED)
             nearest = np.rint(values)
             np.add.at(cells[:, word], every, 1)
             np.add.at(cells[:, word], at, nearest.astype(np.int64) << plan.shift)
             np.add.at(_float_word(cells, word + 1), at, values - nearest)
         case Op.SQUARE | Op.SQUARE_LIMBS:
-            _within(values, _LARGEST_AWAY)
+            _check_size(values, _LARGEST_AWAY)
             _add_square(cells, word, at, values, None, limbs=op == Op.SQUARE_LIMBS)
         case Op.SQUARE_FLOATS | Op.SQUARE_FLOATS_LIMBS:
             nearest = np.rint(values)
             low, away = values - nearest, nearest - plan.centre
-            _within(away, _LARGEST_AWAY)
+            _check_size(away, _LARGEST_AWAY)
             extra, rest = square_remainder(away, low)
             limbs = op == Op.SQUARE_FLOATS_LIMBS
             squared = away.astype(np.int64), extra.astype(np.int64)
@@ -206,7 +206,7 @@ def _add(plan: Plan, cells: NDArray[np.int64], at: Ints, chunk: slice) -> None:
             assert_never(op)
 
 
-def _there(plan: Plan, chunk: slice) -> Flags | None:
+def _filled_rows(plan: Plan, chunk: slice) -> Flags | None:
     """Return which rows of a chunk hold a value; None for all."""
     if plan.op == Op.ROWS:
         return None
@@ -222,7 +222,7 @@ def _float_word(cells: NDArray[np.int64], word: int) -> NDArray[np.float64]:
     return cells.view(np.float64)[:, word]
 
 
-def _within(values: NDArray[Any], largest: int) -> None:
+def _check_size(values: NDArray[Any], largest: int) -> None:
     if not ((values > -largest) & (values < largest)).all():
         raise ValueError("values are too large for their plan")
 

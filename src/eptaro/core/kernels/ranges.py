@@ -106,7 +106,7 @@ def neighbours(values: Values, lo: Ints, hi: Ints, below: Ints, above: Ints) -> 
             lambda own: loop(values, lo[own], hi[own], below[own], nearest[:, own]), lo, hi
         )
         return nearest
-    return _by_block(_both, values, lo, hi, below, above).T
+    return _by_block(_two_values_of_each, values, lo, hi, below, above).T
 
 
 def _share_little(values: Values, lo: Ints, hi: Ints) -> bool:
@@ -142,11 +142,13 @@ def quantile(values: Values, lo: Ints, hi: Ints, q: float) -> NDArray[np.float64
     if values.dtype.kind != "f" and bigint.largest_absolute(both) >= _EXACT:
         rest = (place % under).astype(np.int64).tolist()
         ends = zip(first.tolist(), second.tolist(), rest, strict=True)
-        return np.array([_between(one, two, Fraction(n, under)) for one, two, n in ends])
+        return np.array(
+            [_interpolate_exactly(one, two, Fraction(n, under)) for one, two, n in ends]
+        )
     return interpolate(first.astype(np.float64), second.astype(np.float64), part)
 
 
-def _between(one: Any, two: Any, part: Fraction) -> float:
+def _interpolate_exactly(one: Any, two: Any, part: Fraction) -> float:
     """Return the value at some part of the way between numbers that floats do not hold."""
     try:
         return float(Fraction(one) * (1 - part) + Fraction(two) * part)
@@ -175,7 +177,7 @@ def distinct(values: Values, lo: Ints, hi: Ints) -> Ints:
     if _share_little(values, lo, hi):
         codes, bound = _number_distinct(values)
         if dispatch.loops is None:
-            owner, place = _flat(lo, hi)
+            owner, place = _flatten_ranges(lo, hi)
             met = np.unique(owner * bound + codes[place])
             return np.bincount(met // max(bound, 1), minlength=len(lo))
         counts, loop = np.zeros(len(lo), np.int64), dispatch.loops.distinct_in
@@ -216,7 +218,7 @@ def _move_on(lo: Ints, hi: Ints) -> bool:
     return bool((lo[1:] >= lo[:-1]).all() and (hi[1:] >= hi[:-1]).all())
 
 
-def _both(values: Values, lo: Ints, hi: Ints, below: Ints, above: Ints) -> Values:
+def _two_values_of_each(values: Values, lo: Ints, hi: Ints, below: Ints, above: Ints) -> Values:
     """Return two values of each of some ranges, as one row per range."""
     unique, ranks = _rank_distinct(values)
     neighbours_found, hi = np.zeros((2, len(lo)), np.int64), np.maximum(hi, lo)
@@ -227,7 +229,7 @@ def _both(values: Values, lo: Ints, hi: Ints, below: Ints, above: Ints) -> Value
         filled = np.flatnonzero(hi > lo)
         for row, numbers in enumerate((below, above)):
             own = (lo[filled], hi[filled], numbers[filled])
-            neighbours_found[row, filled] = _kth(ranks, len(unique), *own)
+            neighbours_found[row, filled] = _kth_smallest(ranks, len(unique), *own)
     return unique[neighbours_found.T] if len(unique) else np.zeros((len(lo), 2), values.dtype)
 
 
@@ -235,7 +237,7 @@ def _fill_from_sorted(values: Values, lo: Ints, hi: Ints, k: Ints, out: Values) 
     """Put the k-th smallest value of each range and the one after it, the k-th again where it is
     the last, into two rows of `out`; an empty range leaves what is there.
     """
-    owner, place = _flat(lo, hi)
+    owner, place = _flatten_ranges(lo, hi)
     length = np.maximum(hi - lo, 0)
     filled = length > 0
     own = values[place] + values.dtype.type(0)  # there is one zero
@@ -245,7 +247,7 @@ def _fill_from_sorted(values: Values, lo: Ints, hi: Ints, k: Ints, out: Values) 
     out[1, filled] = own[at + (k + 1 < length)[filled]]
 
 
-def _flat(lo: Ints, hi: Ints) -> tuple[Ints, Ints]:
+def _flatten_ranges(lo: Ints, hi: Ints) -> tuple[Ints, Ints]:
     """Return the range and the place of every value that ranges hold, one range after another."""
     length = np.maximum(hi - lo, 0)
     owner = np.repeat(np.arange(len(lo)), length)
@@ -273,10 +275,11 @@ def _by_doubling(values: Values, lo: Ints, hi: Ints, largest: bool, out: Values)
 # holds says on which side what is asked for lies. Then the next bit: all ranges go down together.
 
 
-def _kth(ranks: NDArray[np.int32], bound: int, lo: Ints, hi: Ints, k: Ints) -> Ints:
+def _kth_smallest(ranks: NDArray[np.int32], bound: int, lo: Ints, hi: Ints, k: Ints) -> Ints:
     """Return the k-th smallest rank (k from 0) of each range of ranks below a bound.
 
-    >>> _kth(np.array([2, 0, 1], np.int32), 3, *(np.array([n]) for n in (0, 3, 1))).tolist()
+    >>> lo, hi, k = np.array([0]), np.array([3]), np.array([1])
+    >>> _kth_smallest(np.array([2, 0, 1], np.int32), 3, lo, hi, k).tolist()
     [1]
     """
     lo, hi, k = lo.copy(), hi.copy(), k.copy()

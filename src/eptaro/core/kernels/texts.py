@@ -75,7 +75,7 @@ def order_of_texts(words: Texts, *, by_size: bool = False) -> Ints:
         return _order_one_by_one(words, by_size)
     starts = np.cumsum(lengths) - lengths
     lanes = [
-        _lane(letters, starts + at, np.clip(lengths - at, 0, _LANE))
+        _pack_bytes(letters, starts + at, np.clip(lengths - at, 0, _LANE))
         for at in range(0, max(longest, 1), _LANE)
     ]
     keys = [*reversed(lanes), lengths] if by_size else [lengths, *reversed(lanes)]
@@ -89,7 +89,7 @@ def _order_one_by_one(words: Texts, by_size: bool) -> Ints:
     return np.array(sorted(range(len(every)), key=every.__getitem__), np.int64)
 
 
-def _lane(letters: NDArray[np.uint8], starts: Ints, lengths: Ints) -> Hashes:
+def _pack_bytes(letters: NDArray[np.uint8], starts: Ints, lengths: Ints) -> Hashes:
     """Return some bytes of each text as a number that orders as they do."""
     lane = np.zeros(len(starts), np.uint64)
     last = len(letters) - 1

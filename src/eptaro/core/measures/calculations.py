@@ -211,7 +211,7 @@ class First(Picking):
 
     def pick(self, values: NDArray[Any], lo: Ints, hi: Ints) -> NDArray[Any]:
         """Return the first value of each range."""
-        return _at(values, np.where(hi > lo, lo, 0))
+        return _values_at(values, np.where(hi > lo, lo, 0))
 
 
 class Last(Picking):
@@ -223,10 +223,10 @@ class Last(Picking):
 
     def pick(self, values: NDArray[Any], lo: Ints, hi: Ints) -> NDArray[Any]:
         """Return the last value of each range."""
-        return _at(values, np.where(hi > lo, hi - 1, 0))
+        return _values_at(values, np.where(hi > lo, hi - 1, 0))
 
 
-def _at(values: NDArray[Any], place: Ints) -> NDArray[Any]:
+def _values_at(values: NDArray[Any], place: Ints) -> NDArray[Any]:
     return values[place] if len(values) else np.zeros(len(place), values.dtype)
 
 

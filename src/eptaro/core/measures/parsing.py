@@ -47,7 +47,7 @@ def parse_term(text: str, whole: str) -> tuple[Term, str]:
 
 def _parse_formula(text: str, whole: str) -> tuple[Term, str]:
     match = re.match(r"\s*(\w+)\s*\(", text)
-    stop = _closing(text, match.end()) if match else -1
+    stop = _closing_bracket(text, match.end()) if match else -1
     if match is None:
         raise MeasureError(f"{whole!r} is not a measure; {EXAMPLE}")
     if stop < 0:
@@ -143,7 +143,7 @@ def _nested_term(how: Calculation, share: float, inner: str, per: str, whole: st
     """Return a term on the totals of a finer grain, or of each value of a column."""
     if per not in GRAINS:
         return _term_of_members(how, share, inner, per, whole)
-    content = _inner(inner, whole)
+    content = _parse_inner(inner, whole)
     parts = content.terms if isinstance(content, Arithmetic) else (content,)
     if any(part.inner is not None and not part.is_balance for part in parts):
         raise MeasureError(f"{whole!r}: a measure has one 'per': max(sum(fare) per day)")
@@ -163,7 +163,7 @@ def _balance(how: str, value: str, per: str, whole: str) -> Term:
     return Term(how, last.column, 0.5, last, members=_members(owner, last))
 
 
-def _inner(inner: str, whole: str) -> Term | Arithmetic:
+def _parse_inner(inner: str, whole: str) -> Term | Arithmetic:
     """Return what is calculated per unit: one calculation, or a formula of several."""
     if _CALL.match(inner):
         term, rest = parse_term(inner, whole)
@@ -178,7 +178,7 @@ def _inner(inner: str, whole: str) -> Term | Arithmetic:
 def _term_of_members(how: Calculation, share: float, inner: str, per: str, whole: str) -> Term:
     """Return a term on the totals of each value of a column."""
     owner = _owner(per, whole)
-    content = _inner(inner, whole)
+    content = _parse_inner(inner, whole)
     if isinstance(content, Arithmetic):
         raise MeasureError(
             f"{whole!r}: write one calculation before 'per {per}', for example sum(fare) per {per}"
@@ -220,15 +220,15 @@ def _members(owner: Name, inner: Term) -> Members:
     if isinstance(node, Where):
         value, condition = node.value, node.condition
     there = None if value is None else Not(IsBlank(value))
-    codes = _where(owner, condition, there)
+    codes = _where_formula(owner, condition, there)
     if value is None or inner.how == "count":
         return Members(owner.name, codes)
     kind = None if inner.how == "distinct" else Kind.NUMBER
-    values = _where(value, condition, Not(IsBlank(owner)))
+    values = _where_formula(value, condition, Not(IsBlank(owner)))
     return Members(owner.name, codes, replace(values, wanted=kind))
 
 
-def _where(value: Node, *conditions: Node | None) -> Formula:
+def _where_formula(value: Node, *conditions: Node | None) -> Formula:
     """Return a value where conditions are met, as a formula."""
     present = [one for one in conditions if one is not None]
     node = value
@@ -247,7 +247,7 @@ def _last_per(body: str) -> int:
     return position
 
 
-def _closing(text: str, start: int) -> int:
+def _closing_bracket(text: str, start: int) -> int:
     """Return the place of the bracket that closes the one before `start`, or -1."""
     depth = 1
     for place, letter in _outside_quotes(text, start):

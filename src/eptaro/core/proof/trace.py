@@ -53,7 +53,7 @@ def pairs_of(change: Change, pairing: DayMatching, row: int, reader: Reader) -> 
     view, measure = change.now.view, change.now.measure
     lo, hi = current.lo, current.hi
     now = np.arange(lo, hi + 1)
-    prior = _counterparts(view, pairing, now, before)
+    prior = _counterparts_of_days(view, pairing, now, before)
     alone = np.setdiff1d(np.arange(before.lo, before.hi + 1), prior)
     now = np.concatenate([now, np.full(len(alone), -1)])
     has_now = np.arange(len(now)) <= hi - lo
@@ -75,7 +75,7 @@ def pairs_of(change: Change, pairing: DayMatching, row: int, reader: Reader) -> 
     return Result(columns, {"verb": "pairs"})
 
 
-def _counterparts(view: View, pairing: DayMatching, now: Ints, before: Span) -> Ints:
+def _counterparts_of_days(view: View, pairing: DayMatching, now: Ints, before: Span) -> Ints:
     """Return the counterpart of each day; one outside the prior side is none."""
     start = int(now[0])
     if pairing.how == "workday":
@@ -255,12 +255,12 @@ def trace(table: Result, row: int, name: str) -> Trace[Result]:
     if not 0 <= row < len(table):
         raise QuestionError(f"there is no row {row}; the table has rows 0 to {len(table) - 1}")
     column = table.column(name)
-    number, at = _behind(table, row, name)
+    number, at = _number_at(table, row, name)
     value = value_of(number)
     view, group = value.view, int(value.group[at])
     tables = {table for one in _values_trace(number) for table in one.measure.tables}
     readers = {table: Reader(view.table(table), group) for table in sorted(tables)}
-    sides = [_side(one, readers, at) for one in _values_trace(number)]
+    sides = [_trace_side(one, readers, at) for one in _values_trace(number)]
     plain = _combine_sides(number, sides, at)
     result = column.take(np.array([row])).to_list()[0]
     exact = column.kind != "float"
@@ -281,7 +281,7 @@ def trace(table: Result, row: int, name: str) -> Trace[Result]:
     )
 
 
-def _behind(table: Result, row: int, name: str) -> tuple[Number, int]:
+def _number_at(table: Result, row: int, name: str) -> tuple[Number, int]:
     """Return what is behind a number, and its place in the arrays of that."""
     answer = table.answer
     if not isinstance(answer, Traceable) or not answer.numbers:
@@ -305,7 +305,7 @@ def _values_trace(number: Number) -> tuple[Value, ...]:
             assert_never(number)
 
 
-def _side(value: Value, readers: Mapping[str, Reader], row: int) -> TracedSide:
+def _trace_side(value: Value, readers: Mapping[str, Reader], row: int) -> TracedSide:
     """Return one side: which transactions lie in its days, and their result."""
     if value.view.tables:
         return _side_of_books(value, readers, row)
@@ -385,7 +385,7 @@ def _side_of_books(value: Value, readers: Mapping[str, Reader], row: int) -> Tra
             parts.append(TracedSide(str(term), span, None, (), None))
             continue
         one = replace(value, view=replace(view, coverage=common), measure=measure)
-        side = _side(one, {"": readers[term.table]}, row)
+        side = _trace_side(one, {"": readers[term.table]}, row)
         parts.append(replace(side, name=str(term), table=term.table))
     formula = value.measure.arithmetic
     value_of_side = combine_terms(

@@ -147,7 +147,7 @@ def rows_by(view: View, crossed: AttributeProduct) -> tuple[Ints, Ints, list[Col
     cells = dict[Gathered, Cells]()
     for measure in view.facts.measures:
         for name in measure.tables:
-            common = _common(view, measure)
+            common = _common_days(view, measure)
             if (name, common) not in cells:
                 one = view.table(name)
                 cells[name, common] = gathered(replace(one, coverage=common), crossed, view.seen)
@@ -174,7 +174,7 @@ def days_of_measure(
     view: View, measure: Measure, crossed: AttributeProduct, group: Ints, place: Ints
 ) -> Ints:
     """Return how many days that a measure's books all cover bear the values of each row."""
-    common = _common(view, measure)
+    common = _common_days(view, measure)
     every = [
         days_of(replace(view.table(name), coverage=common), crossed, group, place, view.seen)
         for name in measure.tables
@@ -186,7 +186,7 @@ def days_of_measure(
 Gathered: TypeAlias = tuple[str, Span]  # a book of a set, and the days that it is looked at
 
 
-def _common(view: View, measure: Measure) -> Span:
+def _common_days(view: View, measure: Measure) -> Span:
     """Return the days that every book of a measure covers; of one book, its coverage."""
     common = view.common_days(measure)
     if common is None:
@@ -244,7 +244,7 @@ def _value(
     group: Ints,
     place: Ints,
 ) -> Column:
-    parts, common = [], _common(view, measure)
+    parts, common = [], _common_days(view, measure)
     for term in measure.terms:
         own = cells[term.table, common]
         lo = own.axis.cell_of(group, place)

@@ -166,7 +166,7 @@ def resolve_coverage(
     Raises `InputError` for a coverage that is no span, and where rows lie outside.
     """
     if coverage is None:
-        return _grown(folded, calendars, workdays)
+        return _extend_over_days_off(folded, calendars, workdays)
     if isinstance(coverage, str) and coverage.strip() in PERIODS:
         return _to_whole_periods(coverage.strip(), folded.days, calendars)
     try:
@@ -221,7 +221,9 @@ def _to_whole_periods(how: str, days: Span, calendars: Sequence[Calendar]) -> Sp
     )
 
 
-def _grown(folded: Folded, calendars: Sequence[Calendar], workdays: Workdays) -> Span:
+def _extend_over_days_off(
+    folded: Folded, calendars: Sequence[Calendar], workdays: Workdays
+) -> Span:
     """Return the days of the data, and the days off right before and after them where the data
     has rows on workdays alone: a ledger that ends on Friday the 29th knows of the weekend that ends
     the month. It grows to the end of its month at most: of a month without a row nothing is known.

@@ -44,7 +44,7 @@ def shown(column: Column, decimals: int | None = None) -> list[str]:
         texts = column.face.texts
         return ["" if v is None else texts.get(v, v) for v in column.to_list()]
     places = float_decimals(column) if decimals is None else decimals
-    return ["" if v is None else _format_one(v, column, places) for v in _finite(column)]
+    return ["" if v is None else _format_one(v, column, places) for v in _finite_values(column)]
 
 
 def float_decimals(column: Column) -> int:
@@ -100,7 +100,7 @@ def _written_out(letter: str) -> str:
     return f"\\x{code:02x}" if code < 256 else f"\\u{code:04x}"
 
 
-def _finite(column: Column) -> list[Any]:
+def _finite_values(column: Column) -> list[Any]:
     values = column.to_list()
     return [None if value != value else value for value in values]  # NaN is a blank
 

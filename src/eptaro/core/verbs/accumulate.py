@@ -125,7 +125,7 @@ def _rows_to_date(view: View, within: str, every: str) -> _Totals:
     if within == "all":
         begins, names = np.array([upto.lo]), np.array(["all"])
     elif ".." in within:
-        begins, names = _since(upto, within)
+        begins, names = _split_since(upto, within)
     else:
         check_level(within, calendar.levels)
         if LEVELS.index(every) < LEVELS.index(within):
@@ -146,7 +146,7 @@ def _rows_to_date(view: View, within: str, every: str) -> _Totals:
     )
 
 
-def _since(upto: Span, within: str) -> tuple[Ints, NDArray[np.str_]]:
+def _split_since(upto: Span, within: str) -> tuple[Ints, NDArray[np.str_]]:
     first, _, rest = within.partition("..")
     if rest or not first:
         raise QuestionError(f"within={within!r} must be a level or a first day as '2025-03-01..'")

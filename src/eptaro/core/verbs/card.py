@@ -54,7 +54,7 @@ def card(facts: BookData, query: Card) -> Result:
     group, place = np.repeat(np.arange(count), len(rows)), np.tile(np.arange(len(rows)), count)
     first, last = (np.array(days)[place] for days in zip(*(row[3:5] for row in rows), strict=True))
     complete = view.complete(first, last, group)
-    columns = [*view.groups.columns(group), *_head(rows, place, first, last, complete)]
+    columns = [*view.groups.columns(group), *_head_columns(rows, place, first, last, complete)]
     prior = None if query.back is None else _Prior.of(view, rows, place, group, complete)
     columns += [] if prior is None else prior.columns
     side, numbers = Side("days", first, last), dict[str, Number]()
@@ -132,7 +132,9 @@ def _is_whole(view: View, first: int, last: int) -> bool:
     return bool(whole.all())
 
 
-def _head(rows: list[_Row], place: Ints, first: Ints, last: Ints, complete: Flags) -> list[Column]:
+def _head_columns(
+    rows: list[_Row], place: Ints, first: Ints, last: Ints, complete: Flags
+) -> list[Column]:
     """Return the columns that label the rows."""
     return [
         words_at(
@@ -183,7 +185,9 @@ class _Prior:
     @classmethod
     def of(cls, view: View, rows: list[_Row], place: Ints, group: Ints, complete: Flags) -> _Prior:
         """Return the prior sides of rows; one without a counterpart has none."""
-        priors = [(0, 0, False, False) if row.prior is None else _only(row.prior) for row in rows]
+        priors = [
+            (0, 0, False, False) if row.prior is None else _sole_span(row.prior) for row in rows
+        ]
         arrays = zip(*priors, strict=True)
         first, last, exists, clamped = (np.array(part)[place] for part in arrays)
         comparable = complete & exists & view.complete(first, last, group)
@@ -226,7 +230,7 @@ _PRIOR = DisplayHint("prior period", Priority.DETAIL)
 _PRIOR_DAYS = DisplayHint("prior days", Priority.DAYS, ends="prior_last")
 
 
-def _only(side: Sides) -> tuple[int, int, bool, bool]:
+def _sole_span(side: Sides) -> tuple[int, int, bool, bool]:
     """Return the days of a single side, whether it exists, and whether its end was cut short."""
     return int(side.first[0]), int(side.last[0]), bool(side.exists[0]), bool(side.clamped[0])
 

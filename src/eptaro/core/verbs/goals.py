@@ -177,9 +177,9 @@ def _goal_column(
 
 def _amounts(view: View, goals: Goals, rows: GoalRows) -> NDArray[np.float64]:
     names = [str(label) for label in rows.labels]
-    mine = _words(view.groups)
+    mine = _words_of_groups(view.groups)
     goal_groups = view.global_value("goals", GroupSet(view.groups)).groups
-    words = mine if goal_groups is view.groups else _words(goal_groups)
+    words = mine if goal_groups is view.groups else _words_of_groups(goal_groups)
     table, fits = np.full((len(mine), len(names)), np.nan), False
     for key, amount in goals.items():
         groups, label = list(range(len(mine))), str(key)
@@ -251,7 +251,7 @@ def _split_into_periods(view: View, rows: GoalRows, level: str) -> tuple[GoalRow
     return GoalRows(level, labels, rows.group[row], place, until), starts
 
 
-def _words(groups: Groups) -> dict[Any, int]:
+def _words_of_groups(groups: Groups) -> dict[Any, int]:
     """Return what groups are called, None for the blank one, and the place of each."""
     if not groups.names:
         return {None: 0}

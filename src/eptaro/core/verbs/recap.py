@@ -53,7 +53,7 @@ def recap(facts: BookData, query: Recap) -> Result:
         from eptaro.core.verbs.layouts.wide import recap_across
 
         return recap_across(view, rows, query, shares=query.shares)
-    return _long(view, rows, query)
+    return _recap_long(view, rows, query)
 
 
 def _top_of_each_period(view: View, query: Recap) -> Result:
@@ -75,7 +75,7 @@ def _top_of_each_period(view: View, query: Recap) -> Result:
     for span in zip(first.tolist(), last.tolist(), strict=True):
         own = top_groups(replace(view, window=Span.of(*span), cache={}), query.top, within)
         rows = PeriodRows.of(own, query.per, (), with_total=False)
-        tables.append(_long(own, rows, replace(query, sort=None)))
+        tables.append(_recap_long(own, rows, replace(query, sort=None)))
     columns = [join_columns(list(same)) for same in zip(*(t.columns for t in tables), strict=True)]
     parts = [t.answer for t in tables if isinstance(t.answer, ViewLineage)]
     values = [next(c for c in columns if c.name == m.name) for m in view.facts.measures]
@@ -87,7 +87,7 @@ def _top_of_each_period(view: View, query: Recap) -> Result:
     return table.sorted(query.order) if query.order else table
 
 
-def _long(view: View, rows: PeriodRows, query: Recap) -> Result:
+def _recap_long(view: View, rows: PeriodRows, query: Recap) -> Result:
     """Return one row per group and period, with shares and ranks where these are asked for."""
     count, groups, measures = len(rows), view.groups.count, view.facts.measures
     group, place = (
@@ -190,7 +190,7 @@ def _recap_per_entry(view: View, query: Recap) -> Result:
     return per_row(view, Side("days", first[place], last[place]), "", label, query)
 
 
-def _parts(count: int) -> str:
+def _describe_parts(count: int) -> str:
     return "1 part adds up to" if count == 1 else f"{count:,} parts add up to"
 
 
@@ -212,5 +212,5 @@ def tie_out(view: View, values: list[Column], parts: Flags) -> dict[str, str]:
         if come != total:
             raise EptaroError(f"the parts of {measure.name} add up to {come}, not {total}")
         added = Column.of("", column.kind, np.array([come], object), scale=column.scale)
-        notes[measure.name] = f"{_parts(int(keep.sum()))} {shown(added)[0]}"
+        notes[measure.name] = f"{_describe_parts(int(keep.sum()))} {shown(added)[0]}"
     return notes

@@ -59,11 +59,11 @@ def rhythm(facts: BookData, query: Rhythm) -> Result:
     if request.across is None:
         raise QuestionError("wide sets the values of across side by side; name one")
     value_columns = beside[1] if facts.measures[0].additive_plane is not None else beside[0]
-    columns, rows = _across(crossed, group, place, head, value_columns)
+    columns, rows = _cross_tabulate(crossed, group, place, head, value_columns)
     return Result(columns, meta, ViewLineage(request, view, group, {}, rows))
 
 
-def _across(
+def _cross_tabulate(
     crossed: AttributeProduct, group: Ints, place: Ints, head: list[Column], totals: Column
 ) -> tuple[list[Column], Ints]:
     """Return the values of the second attribute side by side, and the rows that are kept."""

@@ -216,8 +216,8 @@ def along_values(rows: ValueRows, measures: Sequence[Measure], query: TrailValue
     fold = Fold([], {plane for measure in measures for plane in measure.planes})
     fold.add(rows.batch(order))
     _, cells = fold.result()
-    lo = _places(group, x, x - query.back, after_equals=query.far_edge == "open")
-    hi = _places(group, x, x + query.ahead, after_equals=True)
+    lo = _search_in_runs(group, x, x - query.back, after_equals=query.far_edge == "open")
+    hi = _search_in_runs(group, x, x + query.ahead, after_equals=True)
     rank = order if rows.places is None else rows.places[order]
     columns = [
         Column.of("row", "integer", rank + 1, unit="number", description="Place in the input"),
@@ -231,7 +231,7 @@ def along_values(rows: ValueRows, measures: Sequence[Measure], query: TrailValue
     return Result(columns, {"verb": "trail_values", "along": query.along})
 
 
-def _places(group: Ints, x: Floats, sought: Floats, *, after_equals: bool) -> Ints:
+def _search_in_runs(group: Ints, x: Floats, sought: Floats, *, after_equals: bool) -> Ints:
     """Return for each row the place in its group's run of the ordered `x` where `sought` goes.
 
     Values and questions are put in one order, and the values before each question counted;

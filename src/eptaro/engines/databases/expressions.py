@@ -49,7 +49,7 @@ def call_sql(to: Translator, node: Call) -> SqlExpr:
         case "round":
             return _round_half_away(to, node)
         case "floor" | "ceil":
-            return _whole(to, to.number(node.given[0]), up=node.function == "ceil")
+            return _floor_or_ceiling(to, to.number(node.given[0]), up=node.function == "ceil")
         case "year" | "month" | "day":
             return SqlExpr(_part_of_date(to, node.function, to.day(node.given[0])), 0)
         case "weekday":
@@ -110,33 +110,33 @@ def _round_half_away(to: Translator, node: Call) -> SqlExpr:
     if part.scale is None:
         unit = 10.0**places
         units = sql.func.abs(part.sql) * unit + 0.5
-        rounded = _floor(to, units) / unit
+        rounded = _floor_of_floats(to, units) / unit
         return SqlExpr(sql.case((part.sql < 0, -rounded), else_=rounded))
     if not to.lite:
         return SqlExpr(sql.func.round(sql.cast(part.sql, sql.Numeric), places), 0)
     if places >= part.scale:
         return part
     unit = 10 ** (part.scale - places)
-    units = _over(to, sql.func.abs(part.sql) + unit // 2, unit)
+    units = _divide_whole(to, sql.func.abs(part.sql) + unit // 2, unit)
     rounded = sql.case((part.sql < 0, -units), else_=units)
     return SqlExpr(rounded, places) if places >= 0 else SqlExpr(rounded * 10**-places, 0)
 
 
-def _whole(to: Translator, part: SqlExpr, *, up: bool) -> SqlExpr:
+def _floor_or_ceiling(to: Translator, part: SqlExpr, *, up: bool) -> SqlExpr:
     """Return the whole numbers below or above."""
     sql = to.sql
     sign = -1 if up else 1
     if part.scale is None:
-        return SqlExpr(_floor(to, part.sql * sign) * float(sign))
+        return SqlExpr(_floor_of_floats(to, part.sql * sign) * float(sign))
     if not to.lite:
         function = sql.func.ceil if up else sql.func.floor
         return SqlExpr(function(sql.cast(part.sql, sql.Numeric)), 0)
     unit, value = 10**part.scale, part.sql * sign
-    below = _over(to, value - (value % unit + unit) % unit, unit)
+    below = _divide_whole(to, value - (value % unit + unit) % unit, unit)
     return SqlExpr(below * sign, 0)
 
 
-def _over(to: Translator, units: Any, unit: int) -> Any:
+def _divide_whole(to: Translator, units: Any, unit: int) -> Any:
     """Return how many times a unit goes into whole numbers that are not negative, or that are so
     many of it.
     """
@@ -144,7 +144,7 @@ def _over(to: Translator, units: Any, unit: int) -> Any:
     return sql.cast(sql.cast(units, sql.Integer).op("/")(unit), sql.Integer)
 
 
-def _floor(to: Translator, value: Any) -> Any:
+def _floor_of_floats(to: Translator, value: Any) -> Any:
     """Return the whole numbers below floats."""
     sql = to.sql
     if not to.lite:
@@ -240,17 +240,17 @@ def _of_text(to: Translator, node: Call) -> SqlExpr:
             place = sql.func.instr(text, part) if to.lite else sql.func.strpos(text, part)
             return SqlExpr(place > 0 if part else text.is_not(None))
         case "starts":
-            return SqlExpr(_same(to, sql.func.substr(text, 1, len(part)), part))
+            return SqlExpr(_is_same_text(to, sql.func.substr(text, 1, len(part)), part))
         case "ends" if to.lite:
             own = sql.func.substr(text, -len(part)) if part else sql.func.substr(text, 1, 0)
-            return SqlExpr(_same(to, own, part))
+            return SqlExpr(_is_same_text(to, own, part))
         case "ends":
-            return SqlExpr(_same(to, sql.func.right(text, len(part)), part))
+            return SqlExpr(_is_same_text(to, sql.func.right(text, len(part)), part))
         case _:
             raise to.refusal(node, f"{node.function}()")
 
 
-def _same(to: Translator, one: Any, text: str) -> Any:
+def _is_same_text(to: Translator, one: Any, text: str) -> Any:
     return to.in_order(one) == text
 
 

@@ -158,7 +158,7 @@ def _numbers(values: list[Any], column: str, result: Fetched) -> tuple[NDArray[A
     """Return values in whole units, their kind and decimals; 0 where there is none."""
     if column in result.scales:
         scale = result.scales[column]
-        return _whole(values), "decimal" if scale else "integer", scale
+        return _whole_numbers(values), "decimal" if scale else "integer", scale
     if column in result.floats or any(isinstance(value, float) for value in values):
         return np.array([0.0 if v is None else float(v) for v in values]), "float", 0
     if any(isinstance(value, str) for value in values):
@@ -167,7 +167,7 @@ def _numbers(values: list[Any], column: str, result: Fetched) -> tuple[NDArray[A
     places = [-int(value.as_tuple().exponent) for value in decimals if value.is_finite()]
     scale = max([0, *places])
     units = [_units(value, scale) for value in decimals]
-    return _whole(units), "decimal" if scale else "integer", scale
+    return _whole_numbers(units), "decimal" if scale else "integer", scale
 
 
 def _units(value: Decimal, scale: int) -> int:
@@ -176,7 +176,7 @@ def _units(value: Decimal, scale: int) -> int:
     return int(over * 10**scale // under)
 
 
-def _whole(values: list[Any]) -> NDArray[Any]:
+def _whole_numbers(values: list[Any]) -> NDArray[Any]:
     """Return whole numbers, 0 where there is none."""
     units = [0 if value is None else int(value) for value in values]
     return bigint.narrow_integers(np.array([*units, None], object)[:-1])
@@ -202,7 +202,7 @@ def entries_of(
         return ValueLists.of(np.repeat(cell, counts), np.repeat(data, counts), "float", 0), None
     decimals = [Decimal(value) for value in values]
     scale = max([0, *(-int(value.as_tuple().exponent) for value in decimals)])
-    units = _whole([_units(value, scale) for value in decimals])
+    units = _whole_numbers([_units(value, scale) for value in decimals])
     kind: Kind = "decimal" if scale else "integer"
     return ValueLists.of(np.repeat(cell, counts), np.repeat(units, counts), kind, scale), None
 
@@ -411,14 +411,14 @@ def join_lookups(rows: SqlTable, lookups: Sequence[Lookup]) -> tuple[SqlTable, t
                 f"there, or fold the rows with Daybook.read and a query"
             )
         table = SqlTable.of(rows.engine, lookup.table, rows.name)
-        rows, missed = _with(rows, table, lookup)
+        rows, missed = _join_lookup(rows, table, lookup)
         if missed:
             many = "1 row has" if missed == 1 else f"{missed:,} rows have"
             notes.append(f"{many} no match in {lookup.table} by {lookup.key!r}")
     return rows, tuple(notes)
 
 
-def _with(rows: SqlTable, table: SqlTable, lookup: Lookup) -> tuple[SqlTable, int]:
+def _join_lookup(rows: SqlTable, table: SqlTable, lookup: Lookup) -> tuple[SqlTable, int]:
     """Return rows with the columns of one lookup, and how many have no match."""
     sql, key = rows.sql, table.column(lookup.key_of_table)
     names = [column.name for column in table.rows.columns]

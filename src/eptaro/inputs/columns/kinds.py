@@ -124,7 +124,7 @@ def settled_kinds(source: Source, spec: FoldSpec) -> Formulas:
     for name, uses in used.items():
         if name not in source.names():
             continue  # which is an error where it is read
-        kind = _sure(name, uses)
+        kind = _certain_kind(name, uses)
         if kind is not None:
             settled[name] = kind
         elif not all(use.blank for use in uses) or source.has_rules:
@@ -159,7 +159,7 @@ def _uses(planes: list[Plane], formulas: Formulas) -> dict[str, list[Use]]:
     return uses
 
 
-def _sure(name: str, uses: list[Use]) -> Kind | None:
+def _certain_kind(name: str, uses: list[Use]) -> Kind | None:
     """Return what a column is surely taken for; None where that is open.
 
     Raises `ExpressionError` where it is taken for two things.
@@ -254,13 +254,13 @@ def _decide_kinds(
     rows, own = 0, [name for name in source.names() if name not in source.beside]
     for table in source.batches(ColumnRequest(date if date in own else own[0], others=names)):
         for name in names:
-            _see(source, evidence[name], table[name], name, rows, rules)
+            _add_evidence(source, evidence[name], table[name], name, rows, rules)
         rows += table.num_rows
     for name in names:
         yield name, _kind(source, name, evidence[name], open_ones[name])
 
 
-def _see(
+def _add_evidence(
     source: Source,
     evidence: _Evidence,
     column: pa.ChunkedArray,

@@ -51,7 +51,7 @@ class LookupTable:
         keys = table[lookup.key_of_table]
         filled = keys.is_valid()
         table, keys = table.filter(filled), keys.filter(filled)
-        self._keys, codes = _words(keys)
+        self._keys, codes = _distinct_keys(keys)
         first, last = self._days(table, lookup)
         order = np.lexsort((first, codes))
         self._line, self._at = order, codes[order] * _DAYS + (first[order] - FIRST_DAY)
@@ -169,7 +169,7 @@ class LookupTable:
         )
 
 
-def _words(keys: pa.ChunkedArray) -> tuple[pa.Array, NDArray[np.int64]]:
+def _distinct_keys(keys: pa.ChunkedArray) -> tuple[pa.Array, NDArray[np.int64]]:
     """Return the different keys as texts, and the place of each row's among them."""
     whole = encode_dictionary(pa.chunked_array([_as_words(encode_dictionary(keys))]))
     return whole.dictionary, whole.indices.to_numpy(zero_copy_only=False).astype(np.int64)

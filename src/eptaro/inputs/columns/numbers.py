@@ -124,12 +124,12 @@ def _numbers(texts: pa.Array, percents: pa.Array, *, any_percent: bool) -> pa.Ar
                 hundredth = pa.scalar("0.01").cast(pa.decimal128(2, 2))
                 parts = pc.multiply(exact, hundredth)
                 exact = pc.if_else(percents, parts, exact.cast(parts.type))
-            return exact if scale else _whole(exact)
+            return exact if scale else _whole_if_exact(exact)
     floats = texts.cast(pa.float64())
     return pc.if_else(percents, pc.divide(floats, 100.0), floats) if hundredths else floats
 
 
-def _whole(exact: pa.Array) -> pa.Array:
+def _whole_if_exact(exact: pa.Array) -> pa.Array:
     try:
         return exact.cast(pa.int64())
     except pa.ArrowInvalid:  # over 64 bits: the reader of numbers says so
@@ -163,11 +163,11 @@ def infer_numbers(texts: pa.Array, name: str, decimal: str = ".") -> tuple[Numbe
     words = [word for word in distinct if word in BLANKS]
     texts_given = [text for text in distinct if text and text not in BLANKS]
     usual = NumberRules(decimal="," if decimal == "," else ".", blanks=words)
-    if _reads(texts_given, usual):
+    if _can_read(texts_given, usual):
         return usual, _describe_rules(words, [])
     rules = replace(
         usual,
-        strip=_around(texts_given, name),
+        strip=_find_affixes(texts_given, name),
         brackets=any(text.startswith("(") or "(" in text for text in texts_given),
         trailing_minus=any(re.search(r"[\d%]\s*-\s*%?$", text) for text in texts_given),
         percent=any(_PERCENT.search(text) for text in texts_given),
@@ -181,10 +181,10 @@ def infer_numbers(texts: pa.Array, name: str, decimal: str = ".") -> tuple[Numbe
     fitting = [
         candidate
         for mark, thousands in _MARKS
-        if _reads(texts_given, candidate := replace(rules, decimal=mark, thousands=thousands))
+        if _can_read(texts_given, candidate := replace(rules, decimal=mark, thousands=thousands))
     ]
     if not fitting:
-        odd = _odd(texts_given, rules)
+        odd = _odd_text(texts_given, rules)
         if _LONG.fullmatch(odd):
             raise MeasureError(f"{name!r}: {odd!r} has more digits than fit")
         raise MeasureError(f"{name!r}: {odd!r} is not a number under any rule")
@@ -244,12 +244,12 @@ def _decide_rules(fitting: Sequence[NumberRules], texts: list[str], name: str) -
     return first
 
 
-def _reads(texts: list[str], rules: NumberRules) -> bool:
+def _can_read(texts: list[str], rules: NumberRules) -> bool:
     wrong = read_written(pa.array(texts, pa.string()), rules)[2]
     return not pc.any(wrong).as_py()
 
 
-def _odd(texts: list[str], rules: NumberRules) -> str:
+def _odd_text(texts: list[str], rules: NumberRules) -> str:
     """Return a text that the most common marks do not read."""
     wrong = []
     for mark, thousands in _MARKS:
@@ -259,7 +259,7 @@ def _odd(texts: list[str], rules: NumberRules) -> str:
     return next(text for text, bad in zip(texts, fewest, strict=True) if bad)
 
 
-def _around(texts: list[str], name: str) -> tuple[str, ...]:
+def _find_affixes(texts: list[str], name: str) -> tuple[str, ...]:
     """Return the words and signs before and behind the numbers: one currency, and units."""
     texts_by_word: dict[str, str] = {}
     for text in texts:

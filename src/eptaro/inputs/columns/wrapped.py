@@ -213,10 +213,13 @@ class NumberParsingSource(SourceWrapper):
             return dict(self._settled)
         beside = [name for name in open_ones if name in self.source.beside]
         own = [name for name in open_ones if name not in beside]
-        values_by_name = {name: _different(self.source.column(name)) for name in beside}
+        values_by_name = {name: _distinct_texts(self.source.column(name)) for name in beside}
         for table in self.source.batches(ColumnRequest(own[0], others=own)) if own else ():
             for name in own:
-                values_by_name[name] = [*values_by_name.get(name, []), *_different(table[name])]
+                values_by_name[name] = [
+                    *values_by_name.get(name, []),
+                    *_distinct_texts(table[name]),
+                ]
         for name, parts in values_by_name.items():
             texts = pa.array(dict.fromkeys(parts), pa.string())
             try:
@@ -269,7 +272,7 @@ class NumberParsingSource(SourceWrapper):
         return numbers
 
 
-def _different(column: pa.ChunkedArray) -> list[str | None]:
+def _distinct_texts(column: pa.ChunkedArray) -> list[str | None]:
     """Return the different texts of a column, none of one that holds something else."""
     if not is_text(column.type):
         return []

@@ -112,7 +112,7 @@ def _of_texts(column: pa.ChunkedArray, rules: DateRules, name: str) -> Clock:
     matches = pc.extract_regex(texts, _TIME)
     timed = to_numpy(matches.is_valid())
     plain = to_numpy(pc.match_substring_regex(texts, _NUMBER)) & ~empty
-    parts = {part: _part(matches, part) for part in ("hour", "minute", "second")}
+    parts = {part: _number_of_part(matches, part) for part in ("hour", "minute", "second")}
     hour, minute, second = parts.values()
     half = pc.utf8_lower(_field(matches, "half"))
     noon = to_numpy(pc.equal(half, "p"))
@@ -139,7 +139,7 @@ def _field(matches: Any, part: str) -> Any:
     return pc.fill_null(pc.struct_field(matches, part), "")
 
 
-def _part(matches: Any, part: str) -> Ints:
+def _number_of_part(matches: Any, part: str) -> Ints:
     text = _field(matches, part)
     numbers = pc.if_else(pc.equal(text, ""), "0", text)
     return to_numpy(numbers.cast(pa.int64())).astype(np.int64)

@@ -35,7 +35,7 @@ def stored_files(address: str, rules: FileRules) -> Sequence[Source] | Path:
     if place.local is not None:
         return place.local
     if any(mark in place.path for mark in _MARKS):
-        return _fitting(place, rules)
+        return _match_pattern(place, rules)
     if place.is_file():
         return [_open_place(place, rules)]
     if not place.is_folder():
@@ -45,7 +45,7 @@ def stored_files(address: str, rules: FileRules) -> Sequence[Source] | Path:
     return parquet_folder(place, rules)
 
 
-def _fitting(place: StoragePath, rules: FileRules) -> list[Source]:
+def _match_pattern(place: StoragePath, rules: FileRules) -> list[Source]:
     """Return the files that a pattern fits; `*` represents any letters but `/`."""
     parts = place.path.split("/")
     plain = next(at for at, part in enumerate(parts) if any(mark in part for mark in _MARKS))

@@ -134,7 +134,7 @@ class ParquetFile(Source):
             )
             if unread:  # a wrong condition is an error for no rows as well
                 yield self._add_stated(schema.empty_table().select(own)).select(request.names)
-            for piece in _pieces(file, own, self._groups, unread):
+            for piece in _row_groups(file, own, self._groups, unread):
                 rows_before += piece.rows if isinstance(piece, SkippedRows) else piece.num_rows
                 self.share = rows_before / max(rows, 1)
                 if isinstance(piece, SkippedRows):
@@ -182,7 +182,7 @@ class ParquetFile(Source):
         return parts
 
 
-def _pieces(
+def _row_groups(
     file: Any,
     columns: list[str],
     row_groups: Sequence[int] | None,

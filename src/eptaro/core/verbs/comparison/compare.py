@@ -443,7 +443,7 @@ def pairs_side_by_side(
     numbers: dict[str, Number] = {}
     for table, back in zip(tables, query.backs, strict=True):
         ending = "_" + back.strip().replace(" ", "_")
-        columns += [_against(c, ending, back) for c in table.columns if c.name not in shared]
+        columns += [_named_against(c, ending, back) for c in table.columns if c.name not in shared]
         assert isinstance(table.answer, ViewLineage)
         for name, number in table.answer.numbers.items():
             numbers[name if name in shared else name + ending] = number
@@ -452,7 +452,7 @@ def pairs_side_by_side(
     return Result(columns, head.meta | {"back": query.before}, answer)
 
 
-def _against(column: Column, ending: str, back: str) -> Column:
+def _named_against(column: Column, ending: str, back: str) -> Column:
     """Return a column under the name and face that say what it is compared with."""
     face = column.face
     if face is not None and face.ends:
