@@ -54,6 +54,8 @@ def pairs_of(change: Change, pairing: DayMatching, row: int, reader: Reader) -> 
     lo, hi = current.lo, current.hi
     now = np.arange(lo, hi + 1)
     prior = _counterparts_of_days(view, pairing, now, before)
+    # Prior days that no current day meets are shown as well, alone, or the sums would not be seen
+    # to add up.
     alone = np.setdiff1d(np.arange(before.lo, before.hi + 1), prior)
     now = np.concatenate([now, np.full(len(alone), -1)])
     has_now = np.arange(len(now)) <= hi - lo
@@ -86,6 +88,7 @@ def _counterparts_of_days(view: View, pairing: DayMatching, now: Ints, before: S
     if pairing.back is None:
         return now - start + before.lo
     moved, clamped = view.calendar.move_days(now, -pairing.back.n, pairing.back.unit)
+    # The 29th to the 31st all lead to 28 February: it is paired once, with the first of them.
     meets_again = np.append(False, moved[1:] == moved[:-1])
     return np.where(clamped & meets_again, before.lo - 1, moved)
 
@@ -258,9 +261,10 @@ def trace(table: Result, row: int, name: str) -> Trace[Result]:
     number, at = _number_at(table, row, name)
     value = value_of(number)
     view, group = value.view, int(value.group[at])
-    tables = {table for one in _values_trace(number) for table in one.measure.tables}
+    tables = {table for one in _values_behind(number) for table in one.measure.tables}
     readers = {table: Reader(view.table(table), group) for table in sorted(tables)}
-    sides = [_trace_side(one, readers, at) for one in _values_trace(number)]
+    sides = [_trace_side(one, readers, at) for one in _values_behind(number)]
+    # From here on nothing of the fold is used: the proof must not share its mistakes.
     plain = _combine_sides(number, sides, at)
     result = column.take(np.array([row])).to_list()[0]
     exact = column.kind != "float"
@@ -292,7 +296,7 @@ def _number_at(table: Result, row: int, name: str) -> tuple[Number, int]:
     return answer.number(row, name)
 
 
-def _values_trace(number: Number) -> tuple[Value, ...]:
+def _values_behind(number: Number) -> tuple[Value, ...]:
     """Return the values that a number is made of."""
     match number:
         case Value():
@@ -300,7 +304,7 @@ def _values_trace(number: Number) -> tuple[Value, ...]:
         case Mean():
             return number.values
         case Change():
-            return (number.now, *_values_trace(number.before))
+            return (number.now, *_values_behind(number.before))
         case _:
             assert_never(number)
 
@@ -351,6 +355,7 @@ def _trace_side(value: Value, readers: Mapping[str, Reader], row: int) -> Traced
     node = None if formula is None else formula.node
     plain = plain_measure_value(terms, rows, units, node, reader.balances, (covered.lo, covered.hi))
     others = {name: word for name, word in bearing_values.items() if name != "hour"}
+    # A sum over no days is blank, not zero.
     if others and not reader.days_bearing(covered, others):
         plain = None  # its group has no such day
     column = next((part.column for term in terms for part in term.parts), "")
@@ -374,6 +379,7 @@ def _side_of_books(value: Value, readers: Mapping[str, Reader], row: int) -> Tra
     for view in views.values():
         own = view.coverage_of(int(value.group[row]))
         lo, hi = np.maximum(lo, own.lo), np.minimum(hi, own.hi)
+    # Data by the month counts in whole months: a part of one is not known, for any book.
     for view in views.values():
         lo, hi = whole_periods_in(lo, hi, view.facts.folded.grain)
     common = Span.of(int(lo[0]), int(hi[0])) if lo[0] <= hi[0] else None

@@ -53,8 +53,11 @@ class Ledger:
         countable = (group >= 0) & (batch.days <= view.coverage.hi)
         time = np.zeros(len(batch), np.int64) if batch.times is None else batch.times
         row = np.arange(len(batch))
+        # The input order settles what day and time leave open, as everywhere.
         order = np.lexsort((row, time, batch.days, group))
         order = order[countable[order]]
+        # Each transaction becomes a day of its own, so that windows of transactions are folded by
+        # the same code as windows of days.
         single = replace(
             batch,
             days=np.arange(len(order), dtype=np.int32),
@@ -71,6 +74,7 @@ class Ledger:
 
     def upto(self, group: Ints, day: Ints) -> Ints:
         """Return how many transactions come before the end of each day of each group."""
+        # Groups and days as one number, which one search can find; days fit into 32 bits.
         key = self.group * (1 << 32) + self.day
         return np.searchsorted(key, group * (1 << 32) + day, side="right")
 
@@ -106,6 +110,7 @@ def all_rows(facts: BookData) -> tuple[NDArray[np.int32], Ints, Batch]:
     for batch in _batches(facts):
         number = combiner.number(batch.groups)
         numbers.append(np.zeros(len(batch), np.int32) if number is None else number)
+        # The first is kept as it is: most inputs have one batch, which need not be copied.
         batches.append(_copy_values(batch) if batches else replace(batch, groups={}))
     _, rank = combiner.ranked_groups()
     number = _concatenate_arrays(numbers).astype(np.int32, copy=False)
@@ -267,6 +272,7 @@ def per_row(
         in_view = (group >= 0) & (batch.days >= covered.lo) & (batch.days <= covered.hi)
         group, day, rows = group[in_view], day[in_view], rows[in_view]
     day = day - np.int32(covered.lo)
+    # Values are calculated once per group and day, and then taken row by row.
     cell_group, cell_day, at = _cells_of_rows(group, day, view.groups.count, covered.days)
     on, of = day.astype(np.intp), group.astype(np.intp)  # once, for all the gathers below
     first, last = np.asarray(side.first), np.asarray(side.last)

@@ -139,6 +139,7 @@ class BookData:
         names = group_names(by)
         if names == [EVERY] and EVERY not in self.groups.names:
             names = self.groups.names
+        # Periods such as `this month` count from the as-of date, not from the end of the data.
         today, coverage = self._looked_at(as_of)
         narrowed = Filter.of(only, self.calendar, self.groups.names, today)
         wanted_values = narrowed.wanted
@@ -223,6 +224,7 @@ class View:
             raise QuestionError(f"{name}: {error}") from None
         cells = facts.cells
         if len(target) != self.groups.count or (target != np.arange(len(target))).any():
+            # What no measure of the set needs is not moved along.
             planes = {ROWS}.union(*(measure.planes for measure in facts.measures))
             cells = Cells(cells.axis, {plane: cells.tallies[plane] for plane in planes})
             cells = cells.regroup(target, self.groups.count)

@@ -60,6 +60,7 @@ def trail(facts: BookData, query: Trail) -> Result:
     ahead = None if query.amount_ahead is None else str(query.amount_ahead)
     meta = view.meta("trail") | {"every": every, "back": str(back), "ahead": ahead}
     whole = query.incomplete == "blank"
+    # A weighted mean is made of many values, which no single span of days can prove.
     numbers = {} if weights else rows.numbers(view, back, whole=whole)
     return Result(columns, meta, ViewLineage(query, view, rows.group, numbers))
 
@@ -74,6 +75,7 @@ def _trail_per_entry(view: View, windows: Windows, query: Trail) -> Result:
     """Return for each transaction the window of its day, or of the last so many up to it."""
     if query.weights is not None:
         raise QuestionError("weights go with units of time; leave out weights or every='entry'")
+    # A window has no label of its own: all rows share the words of the question.
     one = np.zeros(1, np.int64)
     window = np.array([str(windows.back)])
     if windows.back.unit == ENTRY:
@@ -140,6 +142,7 @@ class Weighted(Record):
             for age, weight in zip(range(n - 1, -1, -1), weights, strict=True):
                 value = view.value(measure, group, *self._unit(view, date, age))
                 form = value.format
+                # A blank is NaN here, and makes the whole mean blank, as the docstring promises.
                 with np.errstate(over="ignore", invalid="ignore"):
                     added += weight * value.numbers()
             columns.append(Column.of("", "float", added / total, np.isfinite(added), format=form))
@@ -156,6 +159,7 @@ class Weighted(Record):
         every = self.every
         index = view.calendar.index_of(date, every) - age
         first, last = view.calendar.first_days(index, every), view.calendar.last_days(index, every)
+        # The youngest unit may be under way: it counts up to the date, not to its end.
         return first, np.minimum(last, date) if age == 0 else last
 
 
@@ -211,6 +215,7 @@ def along_values(rows: ValueRows, measures: Sequence[Measure], query: TrailValue
         if measure.needs_days:
             raise QuestionError(f"{measure.formula} needs days; windows along a column have none")
     order = np.lexsort((rows.position, rows.group))
+    # A row without a position lies in no window, and has none.
     order = order[~np.isnan(rows.position)[order]]
     x, group = rows.position[order], rows.group[order]
     fold = Fold([], {plane for measure in measures for plane in measure.planes})
@@ -238,6 +243,8 @@ def _search_in_runs(group: Ints, x: Floats, sought: Floats, *, after_equals: boo
     nothing is added or scaled, so no rounding can move an edge.
     """
     n = len(x)
+    # Of an equal value and question the one with 0 sorts first, which decides whether the value
+    # counts as before the edge.
     is_asked = np.repeat([not after_equals, after_equals], n).astype(np.int8)
     order = np.lexsort((is_asked, np.concatenate([x, sought]), np.concatenate([group, group])))
     values = order < n

@@ -68,6 +68,8 @@ class Windows(Record):
             counted_days = workdays.number(days + 1)
             first = workdays.move(days, -n) if self.closed else workdays.day_at(counted_days - n)
         else:
+            # A month back from 28 February is 28 January, but from the day after it 1 February:
+            # the later beginning leaves a whole month.
             first = calendar.move_days(days, -n, unit)[0]
             if not self.closed:
                 first = np.maximum(first + 1, calendar.move_days(days + 1, -n, unit)[0])
@@ -79,6 +81,7 @@ class Windows(Record):
         n, unit = self.ahead.n, self.ahead.unit
         if unit == WORKDAY:
             return workdays.day_at(workdays.number(days + 1) + n - 1)
+        # The day after is moved and one day taken off, so that whole months end at month ends.
         return calendar.move_days(days + 1, n, unit)[0] - 1
 
 
@@ -133,6 +136,7 @@ class Windowed:
         if self.lo is not None and self.hi is not None:
             entries = self.hi - self.lo
         else:
+            # Days ahead that no data covers have no cells.
             last = np.minimum(np.asarray(self.last), view.coverage.hi)
             group, first = np.asarray(self.group), np.asarray(self.first)
             lo, hi = view.cells.axis.bounds(group, first, last)
@@ -191,7 +195,9 @@ def _active(view: View, n: int, group: Ints, date: Ints) -> tuple[Ints, Flags]:
     counts = running_sums(active.astype(np.int64))
     upto = counts[axis.cell_of(group, date + 1)]
     opens = counts[axis.cell_of(group, np.full(len(group), axis.first_day))]
+    # The window stops at the first active day of the group, not at one of the group before.
     lo = np.maximum(upto - n, opens)
+    # Where a group has had no active day yet the place may lie behind all of them; it is not used.
     first = days[np.minimum(lo, len(days) - 1)]
     return np.where(upto > opens, first, date), upto - n >= opens
 
@@ -200,6 +206,7 @@ def _by_entries(view: View, n: int, group: Ints, date: Ints) -> Windowed:
     """Return windows of the last n transactions of each group up to each day."""
     ledger = Ledger.of(view)
     hi, opens = ledger.upto(group, date), ledger.opens(group)
+    # Before its first transaction a group has an empty run at its own beginning.
     hi = np.maximum(hi, opens)
     lo = np.maximum(hi - n, opens)
     any_day = np.minimum(lo, len(ledger.day) - 1)

@@ -92,6 +92,7 @@ def detail_columns(
         change = np.where(keep, np.nan_to_num(one - two), 0.0)
     groups, count = view.groups.count, int(place.max(initial=-1)) + 1
     sums = GroupTotals.of(groups, prior.blanked(keep), place, count)
+    # The prior value of all groups, also of those that lie in other shards.
     whole = np.abs(view.global_value(f"{name}_contribution", sums).numbers())[place]
     valid = keep & (whole > 0) & np.isfinite(whole)
     with np.errstate(over="ignore"):
@@ -157,6 +158,7 @@ def standing_column(
 
     here = seen(now)
     before = np.logical_or.reduce([seen(prior) for prior in priors])
+    # The places of `_STANDINGS`.
     codes = np.where(here & ~before, 0, np.where(before & ~here, 1, -1))
     return Column.text(
         "standing",
@@ -211,6 +213,7 @@ class Compared:
 
     def _head(self, *, with_day: bool) -> list[Column]:
         now, exists = self.now, self.exists
+        # Several prior sides are labelled by the days from the earliest to the last.
         first = np.minimum.reduce([prior.first for prior in self.priors])
         last = np.maximum.reduce([prior.last for prior in self.priors])
         clamped = np.logical_or.reduce([prior.clamped for prior in self.priors])
@@ -297,6 +300,7 @@ class Compared:
         """Return a measure's values now and before."""
         value = self._view.value_of_all
         now = value(measure, self._now.first, self._now.last)
+        # A side that does not exist has days all the same, which only fill their place.
         now = now.blanked(self._now.exists[self.place])
         priors = [
             value(measure, prior.first, prior.last).blanked(self.exists) for prior in self._priors
@@ -403,10 +407,12 @@ def changes(name: str, now: Column, prior: Column, comparable: Flags) -> list[Co
     if now.kind in NO_NUMBERS or prior.kind in NO_NUMBERS:
         return [before]
     keep = comparable & ~now.blank & ~prior.blank
+    # Exact: decimals are subtracted as whole units, and only the ratio is a float.
     less = difference(now.blanked(keep), prior.blanked(keep))
     change = less.named(
         f"{name}_change", f"{name} less {name}_prior", DisplayHint("change", of=name, drawn=True)
     )
+    # A change from -10 to -5 is a rise, also as a ratio.
     base = np.abs(prior.numbers())
     divides = keep & (base > 0)
     with np.errstate(over="ignore", invalid="ignore"):  # of those beyond the floats
@@ -437,6 +443,7 @@ def pairs_side_by_side(
     head = tables[0]
     stop = head.names.index("last") + 1
     goals = [measure.name + ending for measure in measures for ending in GOAL_ENDINGS]
+    # Goals belong to the current side, which all comparisons share.
     names = [measure.name for measure in measures]
     shared = [*head.names[:stop], *names, *(name for name in goals if name in head)]
     columns = [head.column(name) for name in shared]
@@ -467,6 +474,8 @@ def compare(facts: BookData, query: Compare) -> Result:
     query.check()
     view = facts.view(query.by, query.only, query.as_of)
     if query.top is not None:
+        # The largest groups are those of all current sides together, so that every table has the
+        # same.
         now = sides_of(view, replace(query, back=backs[0]))[0]
         view = top_groups(view, query.top, (), Span.of(int(now.first.min()), int(now.last.max())))
     tables = [_against_one(view, replace(query, back=one)) for one in backs]
@@ -536,6 +545,7 @@ def sides_of(view: View, query: Compare) -> tuple[Sides, list[Sides], DayMatchin
         return now, [all_on(now, fixed)], None
     if isinstance(fixed, Period):
         return now, [find(now, _steps_to(fixed, now, per))], _pairing(query, None)
+    # A mean is of the spans one, two, ... steps back, each found from the current side.
     priors = [find(now, amount.n * step) for step in range(1, query.mean_of + 1)]
     if query.align == "restated":
         priors = [restate(calendar, amount, query.match, now, priors[0])]
@@ -591,6 +601,8 @@ def _to_date(view: View, query: Compare) -> Sides:
         raise QuestionError("only=<days> does not go with to_date=True; use as_of instead")
     calendar, today = view.calendar, np.array([view.today])
     index = calendar.index_of(today, per)
+    # Both sides stop where the data does: days that nobody knows yet would be set against known
+    # ones.
     today = view.cut_to_coverage(calendar.first_days(index, per), today)
     cut = Sides.of(calendar, per, index, last=today)
     if periods > 1:

@@ -49,6 +49,7 @@ def across_years(facts: BookData, query: Recap) -> Result:
         offered = ", ".join(level for level in _PARTS if level in calendar.levels)
         raise QuestionError(f"across='year' sets out the parts of a year: {offered}, not {per}s")
     first, last, whole, _ = spans_of(view, per)
+    # Weeks count in their week-year: the last days of December may lie in week 1 of the next one.
     year, number = calendar.numbers(calendar.index_of(first, per), per)
     years, down = np.unique(year), np.unique(number)
     cells = [_cell(year == one, number, down, (first, last, whole)) for one in years]
@@ -76,6 +77,7 @@ def across_spans(facts: BookData, query: Recap) -> Result:
     for name in _OTHERS:
         if getattr(query, name):
             raise QuestionError(f"several spans in only= are set side by side, without {name}")
+    # The spans become columns, so the view is narrowed by the groups alone.
     narrowed = facts.narrowed(query.only, query.as_of)
     view = facts.view(query.by, dict(narrowed.wanted) or None, query.as_of)
     if query.top is not None:
@@ -128,11 +130,13 @@ def years_side_by_side(
         for cell in cells
     ]
     there = [cell.exists[place] for cell in cells]
+    # A year without such a period, week 53 say, leaves the row as complete as the others are.
     every = np.logical_and.reduce(
         [fine | ~is_one for fine, is_one in zip(comparable_parts, there, strict=True)]
     )
     numbers: dict[str, Number] = {}
     several = len(view.facts.measures) > 1
+    # Totals would count their parts twice in the note that ties the table to its rows.
     of_parts = np.array([label != TOTAL for label in labels])
     tied = []
     for measure in view.facts.measures:
