@@ -76,12 +76,14 @@ def concatenate_tables(tables: Sequence[Result], by: Sequence[str]) -> Result:
     columns = [_stack_columns([table.column(name) for table in tables]) for name in names]
     meta = dict(head.meta)
     for table in tables:
+        # Notes are of single rows, so those of any shard hold for the table.
         meta |= {key: table.meta[key] for key in NOTES if key in table.meta}
     if "tie_out" in meta:
         context = f"the parts add up in each of {len(tables)} shards"
         meta["tie_out"] = {n: t if n == "rows" else context for n, t in meta["tie_out"].items()}
     if len(tables) > 1:
         _, places = numbered_together([_groups(table, by) for table in tables])
+        # Within a group the rows are in time order already, and stay so.
         order = np.argsort(np.concatenate(places), kind="stable")
         columns = [column.take(order) for column in columns]
     return Result(columns, meta)
@@ -89,6 +91,7 @@ def concatenate_tables(tables: Sequence[Result], by: Sequence[str]) -> Result:
 
 def _stack_columns(parts: Sequence[Column]) -> Column:
     """Return columns one below the other; one that is all blank is of whatever kind others are."""
+    # An empty column of floats, say, must not make decimals of other shards inexact.
     kinds = [part for part in parts if not part.blank.all()] or [parts[0]]
     like = kinds[0]
     alike = [
@@ -252,6 +255,7 @@ def _with_others(
     groups = view.groups
     _, (own, theirs) = numbered_together([groups, leaders])
     is_chosen: Flags = np.isin(own, theirs)
+    # Of groups that are not chosen only the columns within which the largest were chosen are kept.
     coded = {
         name: Categorical(np.where(is_chosen, c.codes, -1).astype(np.int32), c.choices)
         if name in top_names
@@ -261,6 +265,8 @@ def _with_others(
     coded[_unused_name(groups.names)] = Categorical(
         is_chosen.astype(np.int32), Column.text("", [_OTHERS, "own"])
     )
+    # Blank is what a real group may be called, too: the column of the name that nothing has tells
+    # them apart.
     fewer, onto = Groups(coded, groups.count).onto([*coded])
     spans, own_spans = view.facts.spans, None
     if spans is not None:
@@ -316,6 +322,8 @@ def ask_shards(shards: Shards, count: int, context: BookContext, query: Query) -
     if context.own is not None:
         check_in_parts(context.own, names_known, query)
     shards, names, values_by_name = _relevant_shards(shards, count, context, query)
+    # Shards hold whole groups: only a question by all columns can be answered one shard after the
+    # other.
     if not {*names_known} <= {*names} or not names_known:
         needed = [name for name in names_known if name in names or name in values_by_name]
         return _of_fewer(shards, context, needed, values_by_name, query)
@@ -356,6 +364,7 @@ def _relevant_shards(
     every, with_values = shards, shards_with(names_known, values_by_name, count)
     if with_values is not None:
         shards = shards.among(with_values)
+        # Hashes say where a value would be, not that it is there.
         if shards.first(partial(_any_of, values=values_by_name)) is None:
             raise _not_found(every, context, values_by_name, query)
     return shards, names, values_by_name

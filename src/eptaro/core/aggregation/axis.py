@@ -49,6 +49,8 @@ class Axis:
 
     def cell_of(self, group: Ints, day: Ints) -> Ints:
         """Return the first cell of each group at or after each day ordinal."""
+        # A day after the last leads to the next group's first cell, which ends the range of this
+        # one.
         key: Ints = group * self.days + np.clip(day - self.first_day, 0, self.days)
         return key if self.keys is None else count_below(self.keys, key)
 
@@ -97,6 +99,7 @@ class Axis:
         """Return the axis with group i renumbered to `target[i]` (-1: left out), and the
         place of each own cell on it, -1 where left out.
         """
+        # Cells that are left out get the key 0, so the others make room for it.
         left_out = bool((target < 0).any())  # these come first
 
         def key(group: Ints, day: Ints) -> Ints:
@@ -145,10 +148,12 @@ def union_axis(axes: Sequence[Axis]) -> tuple[Axis, list[Ints | None]]:
     first = min(axis.first_day for axis in axes)
     days = max(axis.last_day for axis in axes) - first + 1
     wide = Axis(max(axis.groups for axis in axes), first, days)
+    # If one is dense already the result may be; two sparse ones stay sparse, however small.
     roomy = wide.size <= MOST_DENSE and any(axis.keys is None for axis in axes)
     if roomy or axes[0].same(wide):
         return wide, [None if axis.same(wide) else axis.keys_in(wide) for axis in axes]
     keys = [axis.keys_in(wide) for axis in axes]
+    # Two runs are merged in one go; more are cheaper sorted together.
     if len(keys) == 2:
         unique, *onto = joined_runs(*keys)
     else:

@@ -48,6 +48,7 @@ class Cells:
     def regroup(self, target: Ints, count: int) -> Cells:
         """Return the cells with group i renumbered to `target[i]`; groups may meet, -1 leaves."""
         axis, places = self.axis.regroup(target, count)
+        # Only where groups meet does it matter whose value came first or last.
         mapped = target[target >= 0]
         meet = int(np.bincount(mapped, minlength=1).max()) > 1
         owner = self.axis.cells_of()[0] if meet else None
@@ -68,6 +69,7 @@ class Cells:
         for plane, tally in self.tallies.items():
             beside = other.tallies[plane]
             if isinstance(tally, Sum) and isinstance(beside, Sum):
+                # Counts of rows and of filled values are often one array, which is added once.
                 key = id(tally), id(beside)
                 if key not in summed_up:
                     summed_up[key] = Sum.together([tally, beside], onto, axis.size)
@@ -79,6 +81,7 @@ class Cells:
     def _extra_planes(self, summed: set[Plane]) -> Cells:
         """Return the planes that are not summed, and the sums that squares need."""
         planes = {plane for plane in self.tallies if plane not in summed}
+        # Squares about different centres are brought to one by the sums and counts.
         for plane in [plane for plane in planes if plane.what == "square"]:
             planes |= {Plane(what, plane.column) for what in ("sum", "filled")}
         return Cells(self.axis, {p: t for p, t in self.tallies.items() if p in planes})
@@ -153,6 +156,7 @@ class Cells:
         sums, tally = self._running.sums, self.tallies[plane]
         if plane not in sums:
             assert isinstance(tally, Sum)
+            # Planes that share an array share its running sums as well.
             same = (p for p in sums if self.tallies[p] is tally)
             other = next(same, None)
             sums[plane] = tally.prefix() if other is None else sums[other]
@@ -187,6 +191,8 @@ class Cells:
         tally, first, last = self.items(plane, lo, hi)
         running = self._running.firsts
         if plane not in running:
+            # Cells are in the order of groups and days, so the first of a value in that order is
+            # the first in time.
             group = self.axis.all_keys[tally.cell] // self.axis.days
             running[plane] = running_sums(met_first(group, tally.value).astype(np.int64))
         times: Ints = running[plane][last] - running[plane][first]
@@ -219,6 +225,7 @@ def regrouped_together(parts: Sequence[Cells], targets: Sequence[Ints], count: i
     """Return the cells of several parts, whose groups are renumbered first, each by its target;
     those that only hold sums are put in order just once.
     """
+    # Values that are picked or listed move with their cells, two parts at a time.
     if not all(isinstance(tally, Sum) for part in parts for tally in part.tallies.values()):
         cells = [p.regroup(target, count) for p, target in zip(parts, targets, strict=True)]
         return concatenate_cells(cells)
