@@ -2,6 +2,9 @@
 
 import json
 import shlex
+import shutil
+import subprocess
+import unittest
 from decimal import Decimal
 from pathlib import Path
 
@@ -178,6 +181,20 @@ class Messy(Commands):
         status, out, err = self.go("recap", "--config", "eptaro.toml", "--per", "quarter",
                                    "--format", "json")  # fmt: skip
         self.assertEqual((status, json.loads(out)[0]["total_fare"]), (0, -2), err)
+
+    @unittest.skipUnless(shutil.which("sed"), "sed is not installed")
+    def test_spaces_between_columns_are_cured_by_the_printed_command(self):
+        lines = [f" {day}   {fare} 7" for day, fare in zip(DAYS, FARES, strict=True)]
+        Path("aligned.txt").write_text("\n".join([" sailed_on  fare  n", *lines, ""]))
+        told = self.go("inspect", "aligned.txt")[2]
+        (line,) = (one for one in told.splitlines() if "separated by spaces" in one)
+        subprocess.run(line[line.index("sed ") :], shell=True, check=True)
+        asked = ("--date", "sailed_on", "--measure", "s=sum(fare)", "--per", "year")
+        status, out, err = self.go("recap", "new.csv", *asked, "--format", "json")
+        found = json.loads(out, parse_float=Decimal)[0]["s"]
+        self.assertEqual((status, found), (0, PLAIN), err)
+        Path("sentence.txt").write_text("a few words\nand some more words of text\n")
+        self.assertNotIn("separated by spaces", self.go("inspect", "sentence.txt")[2])
 
     def test_weeks_are_read_as_inspect_proposes(self):
         days = ("2023-12-29", "2024-01-05", "2024-01-12")

@@ -45,11 +45,12 @@ class Numbers(unittest.TestCase):
 
     def test_names_decide_first(self):
         rng = random.Random(2)
-        names = ("sales", "countyid", "fcode", "paid", "life_exp", "price", "lnwage", "hour", "lat")
+        names = ("sales", "countyid", "fcode", "paid", "life_exp", "price", "lnwage", "hour", "lat",
+                 "number_of_cds", "house_number")  # fmt: skip
         found = details({name: [rng.uniform(5, 90) // 1 for _ in DAYS] for name in names})
         found |= details({"lnwage": [rng.uniform(5, 90) for _ in DAYS]})
         wanted = ("numbers to add up", "identifier", "identifier", "numbers to add up", "averaged",
-                  "averaged", "averaged", "part of a date", "coordinate")  # fmt: skip
+                  "averaged", "averaged", "part of a date", "coordinate", "numbers to add up", "identifier")  # fmt: skip
         for name, words in zip(names, wanted, strict=True):
             self.assertIn(words, found[name], name)
 

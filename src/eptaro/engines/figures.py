@@ -60,13 +60,15 @@ _AMOUNTS = {
 
 
 def words_in(name: str) -> set[str]:
-    """Return the words of a column's name, also where capitals alone mark them.
+    """Return the words of a column's name, also where capitals alone mark them; a number of things
+    is their count.
 
-    >>> sorted(words_in("lifeExp")), sorted(words_in("net_sales 2024"))
-    (['exp', 'life'], ['2024', 'net', 'sales'])
+    >>> [sorted(words_in(name)) for name in ("lifeExp", "net_sales 2024", "NoOfCars")]
+    [['exp', 'life'], ['2024', 'net', 'sales'], ['cars', 'count']]
     """
-    apart = re.sub(r"(?<=[a-z0-9])(?=[A-Z])", "_", name)
-    return {*re.split(r"[^a-z0-9]+", apart.lower())} - {""}
+    apart = re.sub(r"(?<=[a-z0-9])(?=[A-Z])", "_", name).lower()
+    counted = re.sub(r"(?<![a-z0-9])(number|num|no|nr)[^a-z0-9]+of(?![a-z0-9])", "count", apart)
+    return {*re.split(r"[^a-z0-9]+", counted)} - {""}
 
 
 def kind_of_figures(column: pa.ChunkedArray, name: str, words: set[str]) -> tuple[Figures, str]:

@@ -414,6 +414,11 @@ def guess_file_rules(path: str, file_rules: FileRules) -> tuple[FileRules, list[
                 replace(rules, delimiter=mark),
                 [*words, f"fields are separated by {mark!r}"],
             )
+        elif not any(mark in line for line in lines) and _are_aligned(lines):
+            words.append(
+                f"columns seem to be separated by spaces, which cannot be read; turn them into "
+                f"commas first: sed -E 's/^ +//; s/ +/,/g' {shlex.quote(path)} > new.csv"
+            )
     if file_rules.header_row == 1:
         tab = suffix == ".tsv" and rules.delimiter == ","
         row = _header(lines, "\t" if tab else rules.delimiter)
@@ -446,6 +451,12 @@ def _mark(lines: list[str]) -> str:
             if (alike, width) > fewest:
                 best, fewest = mark, (alike, width)
     return best
+
+
+def _are_aligned(lines: list[str]) -> bool:
+    """Return whether lines seem to hold several columns with spaces between."""
+    widths = {len(line.split()) for line in lines if line.strip()}
+    return len(widths) == 1 and widths.pop() > 2
 
 
 def _header(lines: list[str], mark: str) -> int:

@@ -302,7 +302,7 @@ def agrees(result: Any, plain: Any, *, exact: bool, sides: Sequence[Any] = ()) -
 def shown_plain(value: Any, decimals: int = 0) -> str:
     """Return a plain value as people read it, with at least so many decimals.
 
-    >>> shown_plain(Fraction(707, 2), 2), shown(Fraction(1, 8), 2), shown(Fraction(7))
+    >>> shown_plain(Fraction(707, 2), 2), shown_plain(Fraction(1, 8), 2), shown_plain(Fraction(7))
     ('353.50', '0.125', '7')
     """
     if value is None:
