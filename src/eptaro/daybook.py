@@ -116,11 +116,11 @@ class Daybook(Book):
     def read(cls, paths: Any, options: FileOptions) -> Daybook:
         """Read and fold a file (the ending decides its kind), a pattern, or several as one.
 
-        CSV (also packed: .gz, .zst), Parquet (also a folder of it), Arrow, newline-delimited
-        JSON, xlsx, xlsb and ods are read. CSV and Parquet stream: they may be larger than
-        memory. A database is folded by `from_sql`. Whichever the engine, the book is the same, but
-        for the last bits of sums of floats. The other parameters, and the errors, are those of
-        `Daybook`.
+        CSV (also packed: .gz, .bz2, .zst, .zip), Parquet (also a folder of it), Arrow,
+        newline-delimited JSON, xlsx, xlsb and ods are read. CSV and Parquet stream: they may be
+        larger than memory. A database is folded by `from_sql`. Whichever the engine, the book is
+        the same, but for the last bits of sums of floats. The other parameters, and the errors,
+        are those of `Daybook`.
 
         Parameters
         ----------

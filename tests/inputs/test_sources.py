@@ -1,5 +1,6 @@
 """Files and frames of every kind give the same Daybook; what cannot be used is refused."""
 
+import bz2
 import gzip
 import json
 import random
@@ -8,6 +9,7 @@ import sys
 import tempfile
 import unittest
 import warnings
+import zipfile
 from decimal import Decimal
 from pathlib import Path
 from unittest import mock
@@ -47,6 +49,12 @@ class Files(unittest.TestCase):
         path = self.folder / name
         path.write_bytes(content.encode() if isinstance(content, str) else content)
         return path
+
+    def archive(self, name: str, **files: str) -> Path:
+        with zipfile.ZipFile(self.folder / name, "w", zipfile.ZIP_DEFLATED) as packed:
+            for inside, content in files.items():
+                packed.writestr(inside, content)
+        return self.folder / name
 
     def read(self, content: str | bytes, **options) -> ep.Daybook:
         return ep.Daybook.read(self.file("rows.csv", content), **{**OPTIONS, **options})
@@ -142,6 +150,12 @@ class SameBook(Files):
         comma = ep.FileRules(delimiter=";", decimal=",", encoding="latin-1")
         forms = {
             "gz": (self.file("r.csv.gz", gzip.compress(TEXT.encode())), None),
+            "bz2": (self.file("r.csv.bz2", bz2.compress(TEXT.encode())), None),
+            "zip": (self.archive("r.csv.zip", **{"r.csv": TEXT, "__MACOSX/r.csv": "x"}), None),
+            "zip of tabs": (
+                self.archive("t.zip", **{"in/t.txt": TEXT.replace(",", "\t")}),
+                ep.FileRules(delimiter="\t"),
+            ),
             "zst": (self.file("r.csv.zst", pa.compress(TEXT.encode(), "zstd", asbytes=True)), None),
             "tsv": (self.file("r.tsv", TEXT.replace(",", "\t")), None),
             "comma": (
@@ -425,6 +439,21 @@ class Refused(Files):
         huge = pa.array([Decimal(10) ** 20], pa.decimal128(38, 2))
         with self.assertRaisesRegex(ep.MeasureError, "row 1 of 'fare'.*does not fit"):
             ep.Daybook({**ROWS, "on": ["2025-01-01"], "shop": ["a"], "fare": huge}, **OPTIONS)
+
+    def test_archives(self):
+        good = self.archive("good.zip", **{"r.csv": TEXT * 400})
+        torn = good.read_bytes()
+        middle = len(torn) // 3
+        for name, content, message in (
+            ("two.zip", self.archive("two.zip", **{"a.csv": TEXT, "b.csv": TEXT}).read_bytes(),
+             "holds a.csv, b.csv; unpack it first"),
+            ("none.zip", self.archive("none.zip", **{"a/": ""}).read_bytes(), "it holds no file"),
+            ("book.zip", self.archive("book.zip", **{"a.xlsx": "x"}).read_bytes(), "holds a.xlsx"),
+            ("cut.zip", torn[:middle], "cannot be read: File is not a zip file"),
+            ("bad.zip", torn[:middle] + bytes(9) + torn[middle + 9 :], "cannot be read"),
+        ):  # fmt: skip
+            with self.subTest(name), self.assertRaisesRegex(ep.InputError, message):
+                ep.Daybook.read(self.file(name, content), **OPTIONS)
 
     def test_frames(self):
         bad = (

@@ -196,7 +196,7 @@ def draw_histogram(table: Result, page: Page, measures: Sequence[str]) -> None:
     page.say(f"{subject} of {query.column} in ranges of {width}")
     parts = parts_of(table, None, keys)
     if len(parts) > MOST_PANELS:
-        page.note(f"the {MOST_PANELS} first of {len(parts)} are drawn")
+        page.note(f"the {MOST_PANELS} first of {len(parts):,} are drawn")
         parts = parts[:MOST_PANELS]
     all_axes = page.panels([title for title, _ in parts])
     for axes, (_, part) in zip(all_axes, parts, strict=True):

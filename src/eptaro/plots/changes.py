@@ -95,7 +95,7 @@ def draw_changes(table: Result, page: Page, measures: Sequence[str]) -> None:
     page.say(f"changes of {', '.join(measures)}, {_spans(table, lead.change)}")
     page.legend(*_direction_marks(table, page, measures))
     if lead.known_changes > _MOST:
-        page.note(f"the {_MOST} largest changes of {lead.known_changes} groups are drawn")
+        page.note(f"the {_MOST} largest changes of {lead.known_changes:,} groups are drawn")
     order = np.sort(np.array(lead.largest(_MOST), int))
     order = order[np.argsort(lead.change[order], kind="stable")]
     letters = 26 if len(measures) == 1 or page.width >= 1100 else 16

@@ -130,7 +130,7 @@ def panels_of(
         page.note(f"the first of {len(measures)} measures is drawn; choose another with measure=")
         measures = measures[:1]
     if len(parts) > most:
-        page.note(f"the {most} largest of {len(parts)} groups are drawn")
+        page.note(f"the {most} largest of {len(parts):,} groups are drawn")
         parts = parts[:most]
     else:
         page.note("the largest group first")

@@ -8,6 +8,7 @@ import io
 import sys
 import threading
 import weakref
+import zlib
 from collections.abc import Collection, Iterator
 from contextlib import contextmanager
 from contextvars import ContextVar
@@ -35,6 +36,7 @@ _LARGE = 1 << 30  # bytes unpacked that may have any ratio
 _MOST_RATIO = 1_200  # of gzip, the widest used packing, 1,032 is the most
 
 
+_ZIPPED = (".csv", ".tsv", ".txt", ".dat")  # endings of files in archives
 _MOST_KEPT = 1 << 29  # bytes of a file whose text is kept
 
 
@@ -131,6 +133,8 @@ class CsvFile(Source):
         return pa.OSFile(str(self.path)) if self._place is None else self._place.open_input()
 
     def _unpack(self, raw: Any) -> Any:
+        if self.path.suffix.lower() == ".zip":
+            return pa.PythonFile(io.BufferedReader(_ZippedFile(raw, self.name), _PEEK), mode="r")
         packing = _packing(self.path)
         return pa.CompressedInputStream(raw, packing) if packing else raw
 
@@ -321,6 +325,41 @@ class StandardInput(CsvFile):
 
     def __reduce__(self) -> Any:
         raise InputError("standard input cannot be read on a cluster; name files")
+
+
+class _ZippedFile(io.RawIOBase):
+    """The only file of a ZIP archive. What is wrong with it on the way is an `OSError`."""
+
+    def __init__(self, raw: Any, name: str) -> None:
+        import zipfile  # which few files need
+
+        self._damages = (zipfile.BadZipFile, zlib.error, EOFError)
+        try:
+            archive = zipfile.ZipFile(raw)
+            inside = [one for one in archive.namelist() if not one.endswith("/")]
+            inside = [one for one in inside if not one.startswith("__MACOSX/")]
+            if len(inside) != 1 or not inside[0].lower().endswith(_ZIPPED):
+                listed = ", ".join(inside[:5]) + (", ..." if len(inside) > 5 else "")
+                raise InputError(
+                    f"{name}: an archive is read that holds one CSV file; it holds "
+                    f"{listed or 'no file'}; unpack it first"
+                )
+            self._file = archive.open(inside[0])
+        except (zipfile.BadZipFile, RuntimeError, NotImplementedError) as error:
+            raise InputError(f"{name}: cannot be read: {error}") from None
+
+    def readable(self) -> bool:
+        """Return True: this is all that it does."""
+        return True
+
+    def readinto(self, buffer: Any) -> int:
+        """Fill a buffer and return how many bytes there were."""
+        try:
+            part = self._file.read(len(buffer))
+        except self._damages as error:
+            raise OSError(str(error)) from None
+        buffer[: len(part)] = part
+        return len(part)
 
 
 class _Again(io.RawIOBase):

@@ -116,7 +116,7 @@ def query_source(url: str, query: str | None) -> Source:
     return TableSource(table, redact_url(url))
 
 
-_PACKED = (".gz", ".zst", ".bz2")
+_PACKED = (".gz", ".zst", ".bz2", ".zip")
 _STANDARD_INPUT = "-"
 
 
@@ -230,7 +230,7 @@ def ending_of(path: Path, rules: FileRules) -> str:
     suffixes = [suffix.lower() for suffix in path.suffixes]
     packed = bool(suffixes) and suffixes[-1] in _PACKED
     own = suffixes[:-1] if packed else suffixes
-    ending = own[-1] if own else ""
+    ending = own[-1] if own else ".csv" if suffixes == [".zip"] else ""
     if rules.like is not None:
         ending = "." + rules.like.lower().lstrip(".")
     if packed and ending and ending not in (".csv", ".tsv"):
