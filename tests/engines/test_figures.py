@@ -48,6 +48,14 @@ class Numbers(unittest.TestCase):
         names = ("sales", "countyid", "fcode", "paid", "life_exp", "price", "lnwage", "hour", "lat",
                  "number_of_cds", "house_number")  # fmt: skip
         found = details({name: [rng.uniform(5, 90) // 1 for _ in DAYS] for name in names})
+        found |= details(
+            {"dep_time": [100 * rng.randint(0, 23) + rng.randint(0, 59) for _ in DAYS]}
+        )
+        found |= details({"flight": [rng.randint(1, 5000) for _ in DAYS]})
+        self.assertIn("times of day, as 1745", found["dep_time"])
+        self.assertIn("identifier", found["flight"])
+        found |= details({"air_time": [rng.randint(1, 5000) for _ in DAYS]})
+        self.assertIn("averaged", found["air_time"])
         found |= details({"lnwage": [rng.uniform(5, 90) for _ in DAYS]})
         wanted = ("numbers to add up", "identifier", "identifier", "numbers to add up", "averaged",
                   "averaged", "averaged", "part of a date", "coordinate", "numbers to add up", "identifier")  # fmt: skip

@@ -30,6 +30,7 @@ _SPREAD = 0.4  # of the mean: the most that rates differ by
 KEYS = {
     *("id", "ids", "key", "no", "nr", "number", "num", "code", "zip", "postcode", "phone"),
     *("tailnum", "fips", "sic", "version", "rownames", "serial", "firm", "site", "station"),
+    *("flight", "train"),
 }
 _ENDS_IN_ID = re.compile(r"[a-z_]+id")
 _WORDS_IN_ID = {
@@ -80,6 +81,8 @@ def kind_of_figures(column: pa.ChunkedArray, name: str, words: set[str]) -> tupl
         return "key", "identifier (by its name): not summed"
     if words & _PLACES:
         return "key", "coordinate: not summed"
+    if "time" in words and _are_clock_times(values):
+        return "key", "times of day, as 1745 for 17:45: not summed"
     if _counts_rows(values) or not name.strip():
         return "key", "counts the rows: not summed"
     if len(values) > 2 and {*np.unique(values).tolist()} == {0.0, 1.0}:
@@ -134,6 +137,12 @@ def _is_id(name: str, values: NDArray[np.float64]) -> bool:
         "code"
     )
     return bool(looks_like_id) and len(values) > 0 and not _has_decimals(values)
+
+
+def _are_clock_times(values: NDArray[np.float64]) -> bool:
+    """Return whether numbers are hours and minutes in four digits."""
+    fits = (values >= 0) & (values <= 2400) & (values % 100 < 60)
+    return len(values) >= _FEWEST and bool(fits.all() and values.max() >= 1000)
 
 
 def _counts_rows(values: NDArray[np.float64]) -> bool:
