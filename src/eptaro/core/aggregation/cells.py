@@ -115,8 +115,9 @@ class Cells:
         assert isinstance(tally, Sum)
         if axis.keys is None:
             return np.asarray((tally.whole.reshape(axis.groups, axis.days) > 0).any(axis=1))
-        filled = np.zeros(axis.groups, bool)
-        filled[axis.keys[tally.whole > 0] // axis.days] = True
+        filled, has_rows = np.zeros(axis.groups, bool), tally.whole > 0
+        keys = axis.keys if has_rows.all() else axis.keys[has_rows]  # that of all is the usual one
+        filled[keys // axis.days] = True
         return filled
 
     @property
