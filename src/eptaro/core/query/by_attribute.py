@@ -58,6 +58,8 @@ class AttributeProduct:
         places = np.zeros(len(attributes[0]), np.int64)
         hours = np.zeros(1, np.int64)
         for one in attributes:
+            # The hour is no attribute of a day: its column is 0 throughout, and is added per
+            # transaction.
             places = places * _value_count(one) + one.data
             hours = hours[:, None] * _value_count(one)
             hours = (hours + (np.arange(24) if one.name == HOUR else 0)).ravel()
@@ -106,6 +108,7 @@ def attribute_of(view: View, name: str) -> Column:
     if grain == "day":
         return column
     check_whole(np.array([covered.lo]), np.array([covered.hi]), grain)
+    # A month falls on no weekday, but does lie in one quarter: what all its days share is known.
     opens = first_days(np.arange(covered.lo, covered.hi + 1), grain) - covered.lo
     if name == HOUR or (column.data != column.data[opens]).any():
         raise QuestionError(
@@ -207,6 +210,7 @@ def days_of(view: View, crossed: AttributeProduct, group: Ints, place: Ints, day
             "them out, or narrow with only="
         )
     width = len(crossed.places)
+    # Running counts of the days that bear each value, so that any coverage is one subtraction.
     bearing = np.zeros((width + 1, crossed.size), np.int64)
     bearing[np.arange(1, width + 1), crossed.places] = 1
     upto = bearing.cumsum(axis=0)
@@ -275,6 +279,7 @@ def _by_day(view: View, crossed: AttributeProduct, days: Span) -> Cells:
     lo, hi = max(days.lo, view.coverage.lo), min(days.hi, view.coverage.hi)
     inside = (day >= lo) & (day <= hi)
     place = crossed.places[np.clip(day - days.lo, 0, len(crossed.places) - 1)]
+    # Places stand in for days: what is folded over days can be asked of them unchanged.
     axis = Axis(view.groups.count, 0, crossed.size)
     target = np.where(inside, group * axis.days + place, -1)
     tallies = {

@@ -114,6 +114,7 @@ def each_day(view: View, per: str, cut: Sides, every: str) -> Sides:
 def all_on(now: Sides, span: Span) -> Sides:
     """Return prior sides that are one span, whatever the current side is."""
     same = np.zeros(len(now), np.int64)
+    # A fixed span is no period of the calendar: its days are its label.
     no = np.zeros(len(now), bool)
 
     def labelled(index: Ints) -> NDArray[Any]:
@@ -155,6 +156,7 @@ def of_windows(view: View, per: str, step: str, windows: Windows) -> Counterpart
     keeps_ends = per != "day" and step in calendar.steps(per)
 
     def find(now: Sides, n: Ints | int) -> Sides:
+        # Both ends move, or a window of whole months would lose days where months differ in length.
         if unit not in ("day", "week", "workday"):
             first, last, clamped = calendar.move_spans(now.first, now.last, -n, step)
         else:
@@ -187,6 +189,8 @@ def of_to_date(view: View, per: str, step: str, match: Match) -> Counterpart:
         start, stop = now.first, now.last
         clamped = np.zeros(len(now), bool)
         if match == "weekday":
+            # Weekdays meet again after whole weeks alone, so a year is 52 of them, whatever its
+            # length.
             first, cut = start - 7 * _WEEKS[step] * n, stop - 7 * _WEEKS[step] * n
         elif match == "workday":
             cut, clamped = as_many_workdays(workdays, start, stop, first, end)
@@ -194,6 +198,8 @@ def of_to_date(view: View, per: str, step: str, match: Match) -> Counterpart:
             cut = np.maximum(cut, first)
         elif match == "date" and per == "day":
             clamped, cut = calendar.move_days(stop, -n, step)[1], first
+        # Only where a month has the same days each year is a date in it a place to go back to;
+        # periods of a calendar of weeks count days from their beginning instead.
         elif match == "date" and per != "week" and calendar.days_keep_numbers:
             first, cut, clamped = calendar.move_spans(start, stop, -n, step)
         else:
@@ -217,6 +223,7 @@ def as_many_workdays(
     elapsed = workdays.between(start, stop)
     opens = workdays.number(first)
     on_workday = workdays.is_workday(stop)
+    # A prior period with fewer workdays is taken whole, and said to be cut short.
     short = elapsed > workdays.between(first, end)
     reached = np.where(
         on_workday, workdays.day_at(opens + elapsed - 1), workdays.day_at(opens + elapsed) - 1
@@ -234,6 +241,8 @@ def restate(calendar: Calendar, amount: Amount, match: Match, now: Sides, prior:
     if (amount.n, amount.unit, match) != (1, "year", "date"):
         raise QuestionError("align='restated' goes with back='1 year' and match='date'")
     years = calendar.index_of(now.first, "year")
+    # After a 53rd week the same week number lies a week late: 52 weeks back is the week of the same
+    # season.
     after = calendar.weeks_in(years - 1) == 53
     return replace(
         prior,
