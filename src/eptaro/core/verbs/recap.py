@@ -206,11 +206,11 @@ def tie_out(view: View, values: list[Column], parts: Flags) -> dict[str, str]:
         if plane is None or column.kind == "float":
             continue
         keep = parts & ~column.blank
-        come = bigint.total(column.data[keep])
+        sum_of_parts = bigint.total(column.data[keep])
         covered, cells = view.seen, view.table(measure.term.table).cells
         total = cells.total(plane, covered.lo, covered.hi)
-        if come != total:
-            raise EptaroError(f"the parts of {measure.name} add up to {come}, not {total}")
-        added = Column.of("", column.kind, np.array([come], object), scale=column.scale)
+        if sum_of_parts != total:
+            raise EptaroError(f"the parts of {measure.name} add up to {sum_of_parts}, not {total}")
+        added = Column.of("", column.kind, np.array([sum_of_parts], object), scale=column.scale)
         notes[measure.name] = f"{_describe_parts(int(keep.sum()))} {shown(added)[0]}"
     return notes
