@@ -35,7 +35,7 @@ from tests.engines.servers import postgresql
 
 import eptaro as ep
 from eptaro.core.expressions.interpreter import plain_value
-from eptaro.core.expressions.kinds import Kind
+from eptaro.core.expressions.kinds import ValueKind
 from eptaro.core.expressions.parser import parse
 
 ROWS, AT_ONCE = 40, 40
@@ -70,11 +70,11 @@ def measure(maker: Maker, depth: int = 3) -> tuple[str, str, str, str | None]:
     """Return a random calculation: its text, its name, its value and its condition."""
     rng = maker.rng
     how = rng.choice(["count", "sum", "sum", "min", "max", "max", "distinct"])
-    kind = Kind.NUMBER
+    kind = ValueKind.NUMBER
     if how in ("min", "max"):
-        kind = rng.choice([Kind.NUMBER, Kind.TEXT, Kind.DATE])
+        kind = rng.choice([ValueKind.NUMBER, ValueKind.TEXT, ValueKind.DATE])
     elif how == "distinct":
-        kind = rng.choice([Kind.TEXT, Kind.NUMBER])
+        kind = rng.choice([ValueKind.TEXT, ValueKind.NUMBER])
     value = _clean(maker.of(kind, rng.randint(1, depth)), rng)
     condition = _clean(maker.flag(rng.randrange(3)), rng) if rng.random() < 0.5 else None
     where = f" where {condition}" if condition else ""

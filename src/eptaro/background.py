@@ -6,26 +6,26 @@ from collections.abc import Callable
 from threading import Thread
 from typing import Generic, TypeVar
 
-Result = TypeVar("Result")
+Outcome = TypeVar("Outcome")
 
 
 _POLL = 0.2  # seconds after which a waiting thread looks whether it was interrupted
 
 
-class BackgroundTask(Generic[Result]):
+class BackgroundTask(Generic[Outcome]):
     """A call that runs in a thread of its own; the process may end before the call does.
 
     >>> BackgroundTask(sum, [1, 2]).result()
     3
     """
 
-    def __init__(self, work: Callable[..., Result], *arguments: object) -> None:
-        self._found: list[Result] = []
+    def __init__(self, work: Callable[..., Outcome], *arguments: object) -> None:
+        self._found: list[Outcome] = []
         self._error: BaseException | None = None
         self._thread = Thread(target=self._run, args=(work, arguments), daemon=True)
         self._thread.start()
 
-    def _run(self, work: Callable[..., Result], arguments: tuple[object, ...]) -> None:
+    def _run(self, work: Callable[..., Outcome], arguments: tuple[object, ...]) -> None:
         try:
             self._found.append(work(*arguments))
         except BaseException as error:  # raised again where the result is asked for
@@ -36,7 +36,7 @@ class BackgroundTask(Generic[Result]):
         self._thread.join(wait)
         return not self._thread.is_alive()
 
-    def result(self) -> Result:
+    def result(self) -> Outcome:
         """Wait for the call to end and return what it did, or raise what it raised."""
         while not self.done(_POLL):
             pass

@@ -13,7 +13,7 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
-from eptaro.core.aggregation.batch import CHUNK
+from eptaro.core.aggregation.batch import ROWS_PER_CHUNK
 from eptaro.core.calendars.days import Ints, as_date, ordinal, weekday
 from eptaro.core.calendars.grain import Grain, last_days, level_of, plural_of
 from eptaro.core.calendars.levels import WEEKDAYS
@@ -298,8 +298,8 @@ def count_days(days: NDArray[np.int32]) -> tuple[Ints, Ints]:
     """Return the distinct days in order and the rows of each, counted rather than sorted."""
     least = int(days.min())
     counts = np.zeros(int(days.max()) - least + 1, np.int64)
-    for start in range(0, len(days), CHUNK):
-        np.add.at(counts, days[start : start + CHUNK].astype(np.int64) - least, 1)
+    for start in range(0, len(days), ROWS_PER_CHUNK):
+        np.add.at(counts, days[start : start + ROWS_PER_CHUNK].astype(np.int64) - least, 1)
     there = np.flatnonzero(counts)
     return there + least, counts[there]
 

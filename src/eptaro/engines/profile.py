@@ -70,7 +70,7 @@ _DIGITS = 3  # in the texts of a column that may be dates
 _SAMPLE = 20_000  # rows whose numbers are looked at
 _MOST_GROUPS = 60  # distinct values of a column worth grouping by
 
-Kind = Literal["dates", "sum", "mean", "groups", "key", "flag", "text", "other"]
+Role = Literal["dates", "sum", "mean", "groups", "key", "flag", "text", "other"]
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -80,7 +80,7 @@ class ColumnProfile(Record):
     """
 
     name: str
-    kind: Kind
+    kind: Role
     why: str
     blanks: int
     dates: DateRules | None = None

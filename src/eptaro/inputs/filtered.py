@@ -9,7 +9,7 @@ import pyarrow as pa
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
-from eptaro.core.expressions.kinds import Kind
+from eptaro.core.expressions.kinds import ValueKind
 from eptaro.core.expressions.parser import Formula, Formulas
 from eptaro.inputs.columns.formulas import FormulaColumns
 from eptaro.inputs.columns.kinds import settled_kinds
@@ -48,7 +48,7 @@ class FilteredSource(SourceWrapper):
         """Yield the wanted columns of rows that meet the condition."""
         formulas = self._formulas
         there = {request.date, *request.groups, *request.others}
-        numeric = [n for n, kind in (formulas.kinds or {}).items() if kind is Kind.NUMBER]
+        numeric = [n for n, kind in (formulas.kinds or {}).items() if kind is ValueKind.NUMBER]
         numbers = [*request.numbers, *(name for name in numeric if name not in there)]
         timed = [] if self._rules.time is None else [self._rules.time]
         others = [*request.others, *(n for n in (*formulas.names, *timed) if n not in numbers)]

@@ -11,8 +11,8 @@ from typing import Any, Concatenate, Literal, ParamSpec, Protocol, TypeAlias, Ty
 
 from eptaro.core.aggregation.planes import Plane
 from eptaro.core.calendars.span import Span
-from eptaro.core.expressions.kinds import Kind
-from eptaro.core.expressions.parser import PLAIN, Formulas
+from eptaro.core.expressions.kinds import ValueKind
+from eptaro.core.expressions.parser import NO_FORMULAS, Formulas
 from eptaro.core.measures.measure import Measures
 from eptaro.core.query.book_options import BookOptions, Calendars, Worked, check_options
 from eptaro.core.query.coverage import Coverage
@@ -39,7 +39,7 @@ class FoldSpec(Record):
     by: list[str]
     planes: list[Plane]
     rules: DateRules
-    formulas: Formulas = PLAIN
+    formulas: Formulas = NO_FORMULAS
     limit: int | None = None
     settled: bool = False
 
@@ -151,7 +151,7 @@ class ReadOptions:
         """
         rules = date_rules(self.dates, self.zone)
         formula = None if self.date is None else self.book.formulas.columns.get(self.date)
-        if rules.grain is None and formula is not None and formula.wanted is Kind.DATE:
+        if rules.grain is None and formula is not None and formula.wanted is ValueKind.DATE:
             return replace(rules, grain=formula.grain)
         return rules
 

@@ -17,7 +17,7 @@ from eptaro.core.aggregation.planes import Plane
 from eptaro.core.calendars.days import Ints
 from eptaro.core.calendars.grain import Grain, plural_of
 from eptaro.core.calendars.span import Span
-from eptaro.core.expressions.kinds import Kind
+from eptaro.core.expressions.kinds import ValueKind
 from eptaro.core.expressions.parser import Formulas
 from eptaro.core.kernels.gathering import RowMask
 from eptaro.core.kernels.parallel import run_parallel
@@ -98,11 +98,11 @@ class Transactions:
     def _find_picked_texts(self, planes: list[Plane], formulas: Formulas) -> Formulas:
         """Find the columns that texts or dates are picked from, and let their formulas know."""
         self._said: set[str] = set()
-        kinds = {**self._kinds, self._date: Kind.DATE}
+        kinds = {**self._kinds, self._date: ValueKind.DATE}
         for column in only_picked(planes):
             formula = formulas.columns.get(column)
             kind = kinds.get(column) if formula is None else kind_picked(formula.node, kinds)
-            if kind not in (Kind.TEXT, Kind.DATE):
+            if kind not in (ValueKind.TEXT, ValueKind.DATE):
                 continue
             self._said.add(column)
             if formula is not None:
@@ -175,7 +175,7 @@ class Transactions:
         )
         # Groups are read as they are written, 007 as 007, also where they are numbers beside.
         as_they_are = {*date, *by, *(name for name in others if name in self._said)}
-        numeric = [n for n in (*others, *used) if self._kinds.get(n) is Kind.NUMBER]
+        numeric = [n for n in (*others, *used) if self._kinds.get(n) is ValueKind.NUMBER]
         numbers = [n for n in dict.fromkeys([*numbers, *numeric]) if n not in as_they_are]
         others += [] if self._rules.time is None else [self._rules.time]
         others = [
@@ -194,7 +194,7 @@ class Transactions:
         """
         column = table[name]
         source = self._source
-        number = name in self._measured_columns or self._kinds.get(name) is Kind.NUMBER
+        number = name in self._measured_columns or self._kinds.get(name) is ValueKind.NUMBER
         if number and source.undecided and is_text(column.type):
             return source.as_numbers(column, origin, name)
         return column
@@ -287,7 +287,7 @@ class Transactions:
             return read_codes(self._as_it_is(table, column, origin), column)
 
         def read_text(column: str) -> Column:
-            kind = Kind.DATE if column == self._date else self._kinds.get(column)
+            kind = ValueKind.DATE if column == self._date else self._kinds.get(column)
             return read_text_or_date(table[column], column, name, self._rules, kind)
 
         calculated, formed = self._formula_columns(table, keeping), self._formulas.columns

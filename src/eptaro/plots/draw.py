@@ -33,14 +33,14 @@ from eptaro.plots.theme import PictureOptions
 from eptaro.plots.todate import draw_day_by_day, draw_to_date
 
 Drawer = Callable[[Result, Page, Sequence[str]], None]
-Kinds = dict[str, Drawer]
+Drawers = dict[str, Drawer]
 
 _MOST_MEASURES = 4
 _FORMS: tuple[Form, ...] = ("bars", "lines", "areas", "dots")
-_OF_ANY: Kinds = {"bars": draw_attribute, "heat": draw_heat}  # what asks nothing of the verb
+_OF_ANY: Drawers = {"bars": draw_attribute, "heat": draw_heat}  # what asks nothing of the verb
 
 
-def kinds_of(table: Result) -> Kinds:
+def kinds_of(table: Result) -> Drawers:
     """Return the pictures that a table can be drawn as, the most fitting first."""
     if table.answer is None or "row" in table or not len(table):
         return {}
@@ -51,14 +51,14 @@ def kinds_of(table: Result) -> Kinds:
         case Accumulate(wide=True) | Trail(wide=True) | Compare(wide=True):
             return {}
         case Recap(per=per) if "period" in table:
-            sheet: Kinds = {"sheet": draw_sheet} if per == "day" and not groups else {}
+            sheet: Drawers = {"sheet": draw_sheet} if per == "day" and not groups else {}
             return {form: partial(draw_periods, form=form) for form in _FORMS} | sheet
         case Recap():
             return {"bars": draw_attribute}
         case Rhythm(across=across):
             return {"heat": draw_heat} if across else {"bars": draw_attribute}
         case Accumulate():
-            days: Kinds = {"sheet": draw_sheet} if "date" in table and not groups else {}
+            days: Drawers = {"sheet": draw_sheet} if "date" in table and not groups else {}
             return {"lines": draw_to_date} | days
         case Trail():
             return {form: partial(draw_trailing, form=form) for form in _FORMS[1:]}
@@ -76,16 +76,16 @@ def kinds_of(table: Result) -> Kinds:
             return {}
 
 
-def _of_comparison(table: Result, query: Compare) -> Kinds:
+def _of_comparison(table: Result, query: Compare) -> Drawers:
     """Return the pictures of a comparison; of several prior periods side by side there is none."""
     if len(query.backs) > 1:
         return {}
     if query.every is not None:
         return {"lines": draw_day_by_day}
-    bars: Kinds = {"bars": draw_against}
+    bars: Drawers = {"bars": draw_against}
     if not group_names(table):
         return bars
-    changes: Kinds = {"changes": draw_changes, "steps": draw_steps}
+    changes: Drawers = {"changes": draw_changes, "steps": draw_steps}
     one = query.to_date and len(set(table.column("period").to_list())) == 1
     return changes | bars if one else bars | changes
 

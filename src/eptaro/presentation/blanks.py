@@ -8,7 +8,7 @@ import numpy as np
 
 from eptaro.core.aggregation.planes import BY_TIME, Plane
 from eptaro.core.calendars.days import Flags
-from eptaro.core.query.lineage import Change, Mean, Number, Value, ViewLineage
+from eptaro.core.query.lineage import Change, Mean, TracedNumber, Value, ViewLineage
 from eptaro.core.results.result import Result
 from eptaro.errors import count_noun
 from eptaro.presentation.words import uncovered
@@ -51,7 +51,7 @@ def why_blank(table: Result) -> list[str]:
 
 
 def _reasons(
-    answer: ViewLineage, number: Number, changes: Mapping[int, Flags]
+    answer: ViewLineage, number: TracedNumber, changes: Mapping[int, Flags]
 ) -> Iterator[tuple[str, Flags]]:
     """Yield reasons and the rows for which each may hold, the first that holds being the one.
 

@@ -16,7 +16,7 @@ from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Compare
 from eptaro.errors import count_noun
 from eptaro.presentation.words import (
-    Days,
+    DayRange,
     Movement,
     as_title,
     format_value,
@@ -125,8 +125,8 @@ def _reason_not_together(answer: ViewLineage, place: int) -> str:
     return f": {missing} {groups} not covered on both sides" if missing else ""
 
 
-def _days(value: Value, place: int) -> Days:
-    return Days(int(value.side.first[place]), int(value.side.last[place]))
+def _days(value: Value, place: int) -> DayRange:
+    return DayRange(int(value.side.first[place]), int(value.side.last[place]))
 
 
 def _change_of(answer: ViewLineage, measure: Measure) -> Change | None:
@@ -150,21 +150,21 @@ def _describe_when(answer: ViewLineage, query: Compare, row: int) -> str:
     change = next(n for n in answer.numbers.values() if isinstance(n, Change))
     days = _days(change.now, int(answer.rows[row]))
     if query.trailing is not None:
-        return f" over the {query.trailing} to {Days(days.last, days.last)}"
+        return f" over the {query.trailing} to {DayRange(days.last, days.last)}"
     label = _label(answer, query, days)
     if query.to_date and not _is_whole_period(answer, query, days):
         return f" in {label} to date"
     return f" {'on' if query.per == 'day' else 'in'} {label}"
 
 
-def _label(answer: ViewLineage, query: Compare, days: Days) -> str:
+def _label(answer: ViewLineage, query: Compare, days: DayRange) -> str:
     """Return the label of the period that some days are of."""
     calendar = answer.view.calendar
     index = calendar.index_of(np.array([days.last]), query.per)
     return calendar.shown_label(str(calendar.labels(index, query.per)[0]))
 
 
-def _is_whole_period(answer: ViewLineage, query: Compare, days: Days) -> bool:
+def _is_whole_period(answer: ViewLineage, query: Compare, days: DayRange) -> bool:
     """Return whether some days are one whole period."""
     calendar = answer.view.calendar
     index = calendar.index_of(np.array([days.last]), query.per)
@@ -180,7 +180,7 @@ def _describe_prior(answer: ViewLineage, query: Compare, row: int) -> str:
         return f"the mean of the {query.mean_of} periods before"
     now, prior = _days(change.now, place), _days(value_of(change.before), place)
     if query.trailing is not None:
-        return f"the {query.trailing} to {Days(prior.last, prior.last)}"
+        return f"the {query.trailing} to {DayRange(prior.last, prior.last)}"
     if not query.to_date:
         whole = _is_whole_period(answer, query, prior)
         return _label(answer, query, prior) if whole else f"{prior}"
@@ -228,7 +228,7 @@ def _left_out(answer: ViewLineage, query: Compare, row: int) -> Iterator[str]:
     last = int(np.argmax(side.last[answer.rows]))
     if side.last[answer.rows[last]] > side.last[answer.rows[row]]:
         place = answer.rows[last]
-        days = Days(int(side.first[place]), int(side.last[place]))
+        days = DayRange(int(side.first[place]), int(side.last[place]))
         why = uncovered(answer.view, days.first, days.last)
         label = _label(answer, query, days)
         yield f"{label} is not complete and is not compared{': ' if why else ''}{why}."

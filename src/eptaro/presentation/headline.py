@@ -33,7 +33,7 @@ from eptaro.core.verbs.queries import (
 from eptaro.errors import count_noun
 from eptaro.presentation.comparisons import describe_comparison, describe_standings
 from eptaro.presentation.words import (
-    Days,
+    DayRange,
     as_title,
     format_value,
     group_named,
@@ -128,7 +128,7 @@ def _beside_adjustments(table: Result, answer: InParts) -> str:
     adjusted, measures = answer.parts[1].view, headline_measures(own)
     if not measures or measures[0].is_staged:
         return f"{first}. {rest}"
-    days = Days(adjusted.seen.lo, adjusted.seen.hi)
+    days = DayRange(adjusted.seen.lo, adjusted.seen.hi)
     value = format_value(value_over(adjusted, measures[0], days))
     return f"{first.rstrip('.')}, and {value} in adjustment periods. {rest}".rstrip()
 
@@ -262,7 +262,7 @@ def _of_spans(answer: ViewLineage, spans: Mapping[str, Span]) -> Iterator[str]:
     for measure in headline_measures(answer):
         parts = []
         for title, span in spans.items():
-            value = value_over(answer.view, measure, Days(span.lo, span.hi))
+            value = value_over(answer.view, measure, DayRange(span.lo, span.hi))
             label = answer.view.calendar.shown_label(title)
             parts.append(f"{label} {format_value(value)}")
         yield f"{as_title(measure.name)}: {', '.join(parts)}."
@@ -272,10 +272,10 @@ def _goal_sentences(answer: ViewLineage, query: Recap) -> Iterator[str]:
     view = answer.view
     first, last, complete, labelling = spans_of(view, query.per)
     labels = [view.calendar.shown_label(str(label)) for label in labelling()]
-    span = Days(view.seen.lo, view.seen.hi)
+    span = DayRange(view.seen.lo, view.seen.hi)
     measures = headline_measures(answer)
     if measures and (common := view.common_days(measures[0])) is not None:
-        span = Days(max(span.first, common.lo), min(span.last, common.hi))
+        span = DayRange(max(span.first, common.lo), min(span.last, common.hi))
     whole = len(labels) == 1 and complete[0] and query.per != "day"
     when = f"in {labels[0]}" if whole else span.when
     for number, measure in enumerate(measures):
@@ -310,7 +310,7 @@ def _highest_period(
     yield f"{highest}: {format_value(values, at)}{rest}."
 
 
-def largest_group(answer: ViewLineage, measure: Measure, days: Days) -> Iterator[str]:
+def largest_group(answer: ViewLineage, measure: Measure, days: DayRange) -> Iterator[str]:
     """Name the largest group over some days, and its share where values add up."""
     view = answer.view
     count = view.groups.count
@@ -338,13 +338,13 @@ def largest_group(answer: ViewLineage, measure: Measure, days: Days) -> Iterator
     yield f"Largest {noun}{among}: {name}, {format_value(values, at)}{share}."
 
 
-def _last_row(answer: ViewLineage, name: str) -> tuple[Value, int, Days] | None:
+def _last_row(answer: ViewLineage, name: str) -> tuple[Value, int, DayRange] | None:
     """Return the value behind a column in the row with the last day, its place and its days."""
     if name not in answer.numbers or not len(answer.rows):
         return None
     value = value_of(answer.numbers[name])
     place = int(answer.rows[int(np.argmax(value.side.last[answer.rows]))])
-    return value, place, Days(int(value.side.first[place]), int(value.side.last[place]))
+    return value, place, DayRange(int(value.side.first[place]), int(value.side.last[place]))
 
 
 def describe_accumulate(table: Result, answer: ViewLineage) -> str:
@@ -390,7 +390,7 @@ def _trail_sentences(table: Result, answer: ViewLineage, query: Trail) -> Iterat
             yield from _weighted_sentences(table, answer, query, name, as_title(measure.name))
             continue
         value, place, days = last_row
-        end = Days(days.last, days.last)
+        end = DayRange(days.last, days.last)
         over = f" over the {query.amount} to {end}" if query.ahead is None else f" over {days}"
         if value.picked is not None:  # each group counts its own entries or active days
             yield from _of_one_group(table, answer, place, name, as_title(measure.name) + over)
@@ -442,7 +442,7 @@ def describe_card(table: Result, answer: ViewLineage) -> str:
     ends = zip(table.column("first").data, table.column("last").data, strict=True)
     own = view.calendar.name if view.calendar.name in names else next(iter(names), "")
     spans = {
-        level: Days(*map(int, end))
+        level: DayRange(*map(int, end))
         for level, name, end in zip(levels, names, ends, strict=True)
         if name == own
     }

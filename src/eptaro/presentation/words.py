@@ -26,7 +26,7 @@ MOST_MEASURES = 4  # in one headline
 
 
 @dataclass(frozen=True, eq=False, repr=False)
-class Days(Record):
+class DayRange(Record):
     """An inclusive span of day ordinals."""
 
     first: int
@@ -71,7 +71,7 @@ def format_value(column: Column, row: int = 0) -> str:
     return shown(column.take(np.array([row])))[0] or "no value"
 
 
-def value_over(view: View, measure: Measure, days: Days) -> Column:
+def value_over(view: View, measure: Measure, days: DayRange) -> Column:
     """Return a measure over some days, of all groups of a view together: a column of one row."""
     whole = view.together() if view.groups.count > 1 else view
     one = np.zeros(1, np.int64)
@@ -93,14 +93,14 @@ def uncovered(view: View, first: int, last: int) -> str:
     coverage, whole = view.coverage, view.facts.coverage
     parts = []
     if first < coverage.lo:
-        parts.append(Days(first, min(last, coverage.lo - 1)))
+        parts.append(DayRange(first, min(last, coverage.lo - 1)))
     if last > coverage.hi:
-        parts.append(Days(max(first, coverage.hi + 1), last))
+        parts.append(DayRange(max(first, coverage.hi + 1), last))
     if not parts:
         return ""
     message = f"the data does not cover {' or '.join(map(str, parts))}"
     if view.today < whole.hi and last > coverage.hi:
-        return f"{Days(max(first, coverage.hi + 1), last)} {_NOT_YET}"
+        return f"{DayRange(max(first, coverage.hi + 1), last)} {_NOT_YET}"
     if view.facts.spans is not None or last < coverage.lo or first > coverage.hi:
         return message
     grain = _begun_by_every_date(view)

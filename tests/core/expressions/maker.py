@@ -2,7 +2,7 @@
 
 import random
 
-from eptaro.core.expressions.kinds import Kind
+from eptaro.core.expressions.kinds import ValueKind
 
 
 class Maker:
@@ -12,10 +12,12 @@ class Maker:
         self.rng = rng
         self.more = random.Random(1)  # of forms that not every engine takes
 
-    def of(self, kind: Kind, depth: int) -> str:
-        return {Kind.NUMBER: self.number, Kind.TEXT: self.text, Kind.DATE: self.date}.get(
-            kind, self.flag
-        )(depth)
+    def of(self, kind: ValueKind, depth: int) -> str:
+        return {
+            ValueKind.NUMBER: self.number,
+            ValueKind.TEXT: self.text,
+            ValueKind.DATE: self.date,
+        }.get(kind, self.flag)(depth)
 
     def number(self, depth: int) -> str:
         rng, simple = self.rng, ["whole", "cents", "share", "2", "0.5", "-3", "10"]
@@ -55,13 +57,13 @@ class Maker:
 
     def flag(self, depth: int) -> str:
         rng = self.rng
-        kind = rng.choice([Kind.NUMBER, Kind.TEXT, Kind.DATE])
+        kind = rng.choice([ValueKind.NUMBER, ValueKind.TEXT, ValueKind.DATE])
         a, b = self.of(kind, depth - 1), self.of(kind, depth - 1)
         if depth <= 0:
             return rng.choice(["late", f"{a} {rng.choice(['=', '<', '>=', '!=', '<>', '=='])} {b}"])
         c, d = self.flag(depth - 1), self.flag(depth - 1)
         return rng.choice([
             f"({c} and {d})", f"({c} or not {d})", f"not ({c})", f"({a}) in ({a}, {b})", f"({a}) not in ({b}, {b})", f"({a}) between {b} and {a}",
-            f"({a}) is blank", f"({a}) is not blank", f"{a} < {b} <= {a}" if kind is Kind.NUMBER else f"{a} = {b}", "on >= '2023-05-06'",
+            f"({a}) is blank", f"({a}) is not blank", f"{a} < {b} <= {a}" if kind is ValueKind.NUMBER else f"{a} = {b}", "on >= '2023-05-06'",
             f"contains({self.text(depth - 1)}, 'o')", f"starts({self.text(depth - 1)}, 'N')", "ends(route, ' ')", "none = 3", "none is blank",
         ])  # fmt: skip

@@ -10,7 +10,7 @@ import numpy as np
 
 from eptaro.core.expressions.evaluate import evaluate
 from eptaro.core.expressions.interpreter import plain_value
-from eptaro.core.expressions.kinds import FUNCTIONS, Kind, kind_of
+from eptaro.core.expressions.kinds import FUNCTIONS, ValueKind, kind_of
 from eptaro.core.expressions.parser import parse
 from eptaro.core.results.column import Column
 from eptaro.errors import EptaroError, ExpressionError
@@ -18,8 +18,8 @@ from tests.core.expressions.maker import Maker
 
 ROWS = 120
 KINDS = {
-    "whole": Kind.NUMBER, "cents": Kind.NUMBER, "share": Kind.NUMBER, "route": Kind.TEXT,
-    "class of fare": Kind.TEXT, "on": Kind.DATE, "where": Kind.DATE, "late": Kind.FLAG, "none": Kind.BLANK,
+    "whole": ValueKind.NUMBER, "cents": ValueKind.NUMBER, "share": ValueKind.NUMBER, "route": ValueKind.TEXT,
+    "class of fare": ValueKind.TEXT, "on": ValueKind.DATE, "where": ValueKind.DATE, "late": ValueKind.FLAG, "none": ValueKind.BLANK,
 }  # fmt: skip
 
 
@@ -78,7 +78,7 @@ class Values(unittest.TestCase):
         given = columns(rng)
         rows = rows_of(given)
         for number in range(1300):
-            text = maker.of(rng.choice([*Kind][:4]), rng.randrange(4))
+            text = maker.of(rng.choice([*ValueKind][:4]), rng.randrange(4))
             node = parse(text)
             self.assertEqual(parse(str(node)), node, text)
             try:
@@ -114,14 +114,16 @@ class Values(unittest.TestCase):
     def test_hours_come_from_times(self):
         hours = {"on": Column.of("", "integer", [7, 23])}
         given = {"on": Column.of("on", "date", [1, 2])}
-        found = evaluate(parse("hour(on) + 1"), "hour(on) + 1", given, {"on": Kind.DATE}, 2, hours)
+        found = evaluate(
+            parse("hour(on) + 1"), "hour(on) + 1", given, {"on": ValueKind.DATE}, 2, hours
+        )
         self.assertEqual(found.to_list(), [8, 24])
         with self.assertRaisesRegex(ExpressionError, "hour takes a column of times"):
-            evaluate(parse("hour(on)"), "hour(on)", given, {"on": Kind.DATE}, 2, {})
+            evaluate(parse("hour(on)"), "hour(on)", given, {"on": ValueKind.DATE}, 2, {})
 
     def test_exact_numbers_stay_exact(self):
         given = {"x": Column.of("x", "decimal", [10**15 + 1, -(10**15)], scale=2)}
-        kinds = {"x": Kind.NUMBER}
+        kinds = {"x": ValueKind.NUMBER}
 
         def of(text):
             return evaluate(parse(text), text, given, kinds, 2, {}).to_list()
@@ -145,7 +147,7 @@ class Values(unittest.TestCase):
                     ),
                 }
                 found = evaluate(
-                    parse("a % b"), "a % b", columns, dict.fromkeys("ab", Kind.NUMBER), 1, {}
+                    parse("a % b"), "a % b", columns, dict.fromkeys("ab", ValueKind.NUMBER), 1, {}
                 )
                 want = None if not two else (abs(one) % abs(two)) * (1 if one > 0 else -1)
                 self.assertEqual(found.to_list(), [want], (one, two))
@@ -196,7 +198,7 @@ class Wrong(unittest.TestCase):
         maker, given = Maker(rng), columns(rng)
         letters = "abc 019.'\"()+-*/%<>=!,_é\n\0{}[]__."
         for _ in range(5_000):
-            text = list(maker.of(rng.choice([*Kind][:4]), 2))
+            text = list(maker.of(rng.choice([*ValueKind][:4]), 2))
             for _ in range(rng.randrange(1, 4)):
                 at = rng.randrange(len(text) + 1)
                 text[at : at + rng.randrange(3)] = rng.choice(letters) * rng.randrange(3)

@@ -15,7 +15,7 @@ from eptaro.core.kernels import reading
 from eptaro.core.kernels.reading import Extent
 from eptaro.core.results.column import Column
 
-CHUNK = 1 << 16  # rows per step: the temporaries stay in the processor's cache
+ROWS_PER_CHUNK = 1 << 16  # rows per step: the temporaries stay in the processor's cache
 
 
 @dataclass(frozen=True, eq=False, repr=False)

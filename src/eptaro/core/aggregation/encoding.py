@@ -16,7 +16,7 @@ from eptaro.core.kernels.parallel import parallel_for
 from eptaro.core.kernels.reading import ends
 from eptaro.core.kernels.sorting import joined_runs
 from eptaro.core.kernels.texts import Texts, hashes_of_texts
-from eptaro.core.results.column import Column, Kind
+from eptaro.core.results.column import Column, ColumnKind
 from eptaro.errors import InputError
 
 
@@ -128,7 +128,7 @@ class CategoryEncoder:
         self._first: Categorical | None = None  # each value of the first batch, by its number
         self._table: IntegerTable | StringTable | dict[Any, int] = {}  # without the blank
         self._blank: int | None = None  # the number of the blank; those from there on move up
-        self._kind: Kind | None = None
+        self._kind: ColumnKind | None = None
         self._unit = ""
 
     def encode(self, coded: Categorical) -> NDArray[np.int32]:

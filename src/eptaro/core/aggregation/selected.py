@@ -12,7 +12,7 @@ from eptaro.core.kernels.folding import identity_of
 from eptaro.core.kernels.gathering import running_sums
 from eptaro.core.kernels.sorting import Array, in_cell_order
 from eptaro.core.results import bigint
-from eptaro.core.results.column import Kind
+from eptaro.core.results.column import ColumnKind
 from eptaro.errors import InputError
 
 Valued = TypeVar("Valued", "SelectedValues", "ValueLists")
@@ -33,7 +33,7 @@ class SelectedValues:
     value: Array
     time: Ints
     row: Ints
-    kind: Kind = "integer"
+    kind: ColumnKind = "integer"
     scale: int = 0
     shared: Flags | None = None  # where rows of several groups have the deciding time
     choices: Array | None = None  # of text: all that occur, in order; a value is a place there
@@ -141,7 +141,7 @@ def _with_shared_scale(one: Valued, two: Valued) -> tuple[Valued, Valued]:
         return one, two
     if "float" in (one.kind, two.kind):
         return _rescale(one, "float", 0), _rescale(two, "float", 0)
-    kind: Kind = "decimal" if "decimal" in (one.kind, two.kind) else one.kind
+    kind: ColumnKind = "decimal" if "decimal" in (one.kind, two.kind) else one.kind
     scale = max(one.scale, two.scale)
     return _rescale(one, kind, scale), _rescale(two, kind, scale)
 
@@ -168,7 +168,7 @@ def _align_kinds(one: SelectedValues, two: SelectedValues) -> tuple[SelectedValu
     return first, replace(two, value=places[cut:][two.value], choices=every)
 
 
-def _rescale(tally: Valued, kind: Kind, scale: int) -> Valued:
+def _rescale(tally: Valued, kind: ColumnKind, scale: int) -> Valued:
     if kind == "float":
         value = bigint.floats(tally.value) / 10.0**tally.scale
     else:
@@ -182,7 +182,7 @@ class ValueLists:
 
     cell: Ints
     value: Array
-    kind: Kind = "integer"
+    kind: ColumnKind = "integer"
     scale: int = 0
 
     def move(self, target: Ints, size: int) -> ValueLists:
@@ -209,7 +209,7 @@ class ValueLists:
         return replace(self, cell=self.cell[first:last] - lo, value=self.value[first:last])
 
     @classmethod
-    def of(cls, cell: Ints, value: Array, kind: Kind, scale: int) -> ValueLists:
+    def of(cls, cell: Ints, value: Array, kind: ColumnKind, scale: int) -> ValueLists:
         """Return entries put in the order of their cells."""
         size = int(cell.max(initial=-1)) + 1
         moved = np.arange(len(cell)) if value.dtype == object else value

@@ -21,7 +21,7 @@ from eptaro.core.kernels.gathering import (
 )
 from eptaro.core.kernels.parallel import run_parallel
 from eptaro.core.results import bigint
-from eptaro.core.results.column import Column, Kind
+from eptaro.core.results.column import Column, ColumnKind
 
 _ROOM = float(2**63)
 _MANY = 1 << 18  # cells, for which a second thread pays
@@ -38,11 +38,11 @@ class Sum:
 
     whole: Array
     rest: NDArray[np.float64] | None = None
-    kind: Kind = "integer"
+    kind: ColumnKind = "integer"
     scale: int = 0
 
     @classmethod
-    def of(cls, values: Array, kind: Kind, scale: int = 0) -> Sum:
+    def of(cls, values: Array, kind: ColumnKind, scale: int = 0) -> Sum:
         """Return values, one per cell, ready to be added up; floats must be finite."""
         if kind != "float":
             return cls(bigint.added_up(values), None, kind, scale)
@@ -118,7 +118,7 @@ class RunningSum:
 
     whole: Array
     rest: NDArray[np.float64] | None
-    kind: Kind
+    kind: ColumnKind
     scale: int
 
     def between(self, lo: Ints, hi: Ints) -> Column:
@@ -155,13 +155,13 @@ class Squares:
     """
 
     whole: Array
-    kind: Kind
+    kind: ColumnKind
     scale: int = 0
     centre: int = 0
     rest: NDArray[np.float64] | None = None
 
     @classmethod
-    def of(cls, values: Array, kind: Kind, scale: int = 0) -> Squares:
+    def of(cls, values: Array, kind: ColumnKind, scale: int = 0) -> Squares:
         """Return the squares of values, one per cell, floats counted from about their mean."""
         if kind != "float":
             return cls.of_exact(square_values(values, kind, 0)[0], kind, scale)
@@ -216,7 +216,7 @@ class Squares:
         return Squares(whole, one.kind, one.scale, one.centre, rest)
 
     @classmethod
-    def of_exact(cls, squares: Array, kind: Kind, scale: int) -> Squares:
+    def of_exact(cls, squares: Array, kind: ColumnKind, scale: int) -> Squares:
         """Return sums of squares that are given as Python integers, in units of 100**-scale."""
         return cls(bigint.added_up(squares), kind, scale)
 
@@ -293,7 +293,7 @@ def _parts_of(rest: NDArray[np.float64]) -> Array:
 
 
 def square_values(
-    values: Array, kind: Kind, centre: int
+    values: Array, kind: ColumnKind, centre: int
 ) -> tuple[Array, NDArray[np.float64] | None]:
     """Return the squares of values of any size from a centre on: the nearest whole numbers, as
     Python integers, and of floats the rest.

@@ -15,7 +15,7 @@ from eptaro.core.calendars.levels import Names
 from eptaro.core.calendars.period import PeriodGrid, Periods
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
-from eptaro.core.results.column import Column, Kind
+from eptaro.core.results.column import Column, ColumnKind
 from eptaro.record import Record
 
 
@@ -107,7 +107,7 @@ class Attribute(Record):
 
     name: str
     level: str
-    kind: Kind
+    kind: ColumnKind
     description: str
     compute: Compute
     unit: str = ""

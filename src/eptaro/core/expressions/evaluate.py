@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Flags
 from eptaro.core.expressions import values as ops
-from eptaro.core.expressions.kinds import Kind, check_alike, kind_of, ordinal_of_text
+from eptaro.core.expressions.kinds import ValueKind, check_alike, kind_of, ordinal_of_text
 from eptaro.core.expressions.parser import Formula
 from eptaro.core.expressions.tree import (
     BinaryOp,
@@ -55,7 +55,7 @@ def evaluate(
     node: Node,
     text: str,
     columns: Mapping[str, Column],
-    kinds: Mapping[str, Kind],
+    kinds: Mapping[str, ValueKind],
     rows: int,
     hours: Mapping[str, Column],
 ) -> Column:
@@ -66,7 +66,7 @@ def evaluate(
 
     >>> from eptaro.core.expressions.parser import parse
     >>> price = Column.of("price", "decimal", [150, 225], scale=2)
-    >>> node, kinds = parse("price * 2"), {"price": Kind.NUMBER}
+    >>> node, kinds = parse("price * 2"), {"price": ValueKind.NUMBER}
     >>> doubled = evaluate(node, "price * 2", {"price": price}, kinds, 2, {})
     >>> [str(value) for value in doubled.to_list()]
     ['3.00', '4.50']
@@ -85,7 +85,7 @@ class _Evaluation:
         self,
         text: str,
         columns: Mapping[str, Column],
-        kinds: Mapping[str, Kind],
+        kinds: Mapping[str, ValueKind],
         hours: Mapping[str, Column],
     ) -> None:
         self._text, self._columns, self._kinds, self._hours = text, columns, kinds, hours
@@ -146,20 +146,20 @@ class _Evaluation:
     def _compare(self, how: Any, left: Node, right: Node) -> Truth:
         kind = check_alike([left, right], self._kinds, self._text, left.at)
         one, two = (self._of_kind(node, kind) for node in (left, right))
-        if kind is Kind.NUMBER or kind is Kind.BLANK:
+        if kind is ValueKind.NUMBER or kind is ValueKind.BLANK:
             return ops.compare_numbers(how, one, two)
         valid = both(valid_mask(one), valid_mask(two))
-        if kind is Kind.TEXT:
+        if kind is ValueKind.TEXT:
             ranked = ops.ranks(one, two)
             return ops.compare_arrays(how, *ranked), valid
         return ops.compare_arrays(how, one.data, two.data), valid
 
-    def _of_kind(self, node: Node, kind: Kind) -> Column:
+    def _of_kind(self, node: Node, kind: ValueKind) -> Column:
         """Return a value as a kind: a text beside dates is a date, and blanks are anything."""
-        if kind is Kind.DATE and isinstance(node, Text):
+        if kind is ValueKind.DATE and isinstance(node, Text):
             return Column.of("", "date", [ordinal_of_text(node, self._text)])
         column = self.value(node)
-        if kind_of(node, self._kinds, self._text) is not Kind.BLANK:
+        if kind_of(node, self._kinds, self._text) is not ValueKind.BLANK:
             return column
         return ops.blank_of(kind, len(column))
 
@@ -195,33 +195,33 @@ class _Evaluation:
                 return self._has(name, arguments)
             case "date":
                 year, day = (
-                    self._of_kind(part, Kind.NUMBER) for part in (arguments[0], arguments[2])
+                    self._of_kind(part, ValueKind.NUMBER) for part in (arguments[0], arguments[2])
                 )
-                month = self._of_kind(arguments[1], Kind.NUMBER)
+                month = self._of_kind(arguments[1], ValueKind.NUMBER)
                 if month.kind == "text":
                     month = ops.month_numbers(month)
                 return ops.make_dates(year, month, day)
             case "shift":
-                day = self._of_kind(arguments[0], Kind.DATE)
-                return ops.shift_dates(day, self._of_kind(arguments[1], Kind.NUMBER))
+                day = self._of_kind(arguments[0], ValueKind.DATE)
+                return ops.shift_dates(day, self._of_kind(arguments[1], ValueKind.NUMBER))
             case "days":
-                one, two = (self._of_kind(part, Kind.DATE) for part in arguments)
+                one, two = (self._of_kind(part, ValueKind.DATE) for part in arguments)
                 apart = one.data.astype(np.int64) - two.data.astype(np.int64)
                 valid = broadcast_flags(both(one.valid, two.valid), len(apart))
                 return Column.of("", "integer", apart, valid)
             case "year" | "month" | "day" | "weekday":
-                return ops.part_of_date(self._of_kind(arguments[0], Kind.DATE), name)
+                return ops.part_of_date(self._of_kind(arguments[0], ValueKind.DATE), name)
             case "hour":
                 return self._hour(arguments[0])
             case "lower" | "upper" | "trim" | "length":
-                return ops.of_text(name, self._of_kind(arguments[0], Kind.TEXT))
+                return ops.of_text(name, self._of_kind(arguments[0], ValueKind.TEXT))
             case "band":
                 return self._band(node)
             case _:
                 return self._of_number(node)
 
     def _of_number(self, node: Call) -> Column:
-        column = self._of_kind(node.given[0], Kind.NUMBER)
+        column = self._of_kind(node.given[0], ValueKind.NUMBER)
         match node.function:
             case "abs":
                 return self._exactly(node, lambda: ops.absolute(column))
@@ -249,7 +249,7 @@ class _Evaluation:
             if edges and part.value <= edges[-1]:
                 raise error_at(self._text, part.at, "the edges of bands rise: band(x, 0, 50, 100)")
             edges.append(part.value)
-        return ops.assign_bands(self._of_kind(node.given[0], Kind.NUMBER), edges)
+        return ops.assign_bands(self._of_kind(node.given[0], ValueKind.NUMBER), edges)
 
     def _hour(self, node: Node) -> Column:
         if not isinstance(node, Name) or node.name not in self._hours:
@@ -265,13 +265,13 @@ class _Evaluation:
             "ends": lambda word: word.endswith(part.value),
         }[name]
         return Column.of(
-            "", "flag", *ops.text_property(self._of_kind(arguments[0], Kind.TEXT), test, bool)
+            "", "flag", *ops.text_property(self._of_kind(arguments[0], ValueKind.TEXT), test, bool)
         )
 
-    def _wins(self, one: Column, two: Column, kind: Kind, *, least: bool) -> NDArray[Any]:
-        if kind is Kind.NUMBER or kind is Kind.BLANK:
+    def _wins(self, one: Column, two: Column, kind: ValueKind, *, least: bool) -> NDArray[Any]:
+        if kind is ValueKind.NUMBER or kind is ValueKind.BLANK:
             return ops.compare_numbers("<=" if least else ">=", one, two)[0]
-        pair = ops.ranks(one, two) if kind is Kind.TEXT else [one.data, two.data]
+        pair = ops.ranks(one, two) if kind is ValueKind.TEXT else [one.data, two.data]
         return ops.compare_arrays("<=" if least else ">=", *pair)
 
     def _pick(self, true: NDArray[Any], one: Column, two: Column) -> Column:
@@ -329,13 +329,13 @@ def row_mask(table: Result, where: str) -> Flags:
     return flags
 
 
-def _kind(column: Column) -> Kind:
+def _kind(column: Column) -> ValueKind:
     match column.kind:
         case "text":
-            return Kind.TEXT
+            return ValueKind.TEXT
         case "date":
-            return Kind.DATE
+            return ValueKind.DATE
         case "flag":
-            return Kind.FLAG
+            return ValueKind.FLAG
         case _:
-            return Kind.NUMBER
+            return ValueKind.NUMBER

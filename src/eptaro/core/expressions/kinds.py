@@ -27,7 +27,7 @@ from eptaro.core.expressions.tree import (
 from eptaro.errors import EptaroError
 
 
-class Kind(Enum):
+class ValueKind(Enum):
     """What a value is; a column without any value is blank, and goes with every other."""
 
     NUMBER = "a number"
@@ -44,15 +44,15 @@ class Function(NamedTuple):
     its kind, up to `most`. `gives` is None where it gives what it takes.
     """
 
-    takes: tuple[Kind | tuple[Kind, ...] | None, ...]
-    gives: Kind | None
+    takes: tuple[ValueKind | tuple[ValueKind, ...] | None, ...]
+    gives: ValueKind | None
     least: int
     most: int
     shown: str
 
 
 _MANY = 100
-_N, _T, _D, _F = Kind.NUMBER, Kind.TEXT, Kind.DATE, Kind.FLAG
+_N, _T, _D, _F = ValueKind.NUMBER, ValueKind.TEXT, ValueKind.DATE, ValueKind.FLAG
 FUNCTIONS: dict[str, Function] = {
     "abs": Function((_N,), _N, 1, 1, "abs(x)"),
     "round": Function((_N, _N), _N, 1, 2, "round(x) or round(x, 2)"),
@@ -90,71 +90,73 @@ _LITERAL_FROM = {  # functions whose values from that place on are written out, 
 }
 
 
-def kind_of(node: Node, kinds: Mapping[str, Kind], text: str) -> Kind:
+def kind_of(node: Node, kinds: Mapping[str, ValueKind], text: str) -> ValueKind:
     """Return what an expression is, of columns of known kinds.
 
     Raises `ExpressionError` for an unknown column and for values that do not go together.
     """
     match node:
         case Number():
-            return Kind.NUMBER
+            return ValueKind.NUMBER
         case Text():
-            return Kind.TEXT
+            return ValueKind.TEXT
         case Name(name):
             if name not in kinds:
                 raise error_at(text, node.at, unknown_column(name, kinds))
             return kinds[name]
         case Negate(value):
-            _expect(value, (Kind.NUMBER,), kinds, text, "its sign cannot be turned")
-            return Kind.NUMBER
+            _expect(value, (ValueKind.NUMBER,), kinds, text, "its sign cannot be turned")
+            return ValueKind.NUMBER
         case BinaryOp(how, left, right):
             for side in (left, right):
-                allowed = (Kind.NUMBER, Kind.FLAG)
+                allowed = (ValueKind.NUMBER, ValueKind.FLAG)
                 _expect(side, allowed, kinds, text, f"{how!r} works on numbers")
-            return Kind.NUMBER
+            return ValueKind.NUMBER
         case Comparison(_, left, right):
             check_alike([left, right], kinds, text, node.at)
-            return Kind.FLAG
+            return ValueKind.FLAG
         case In(value, choices):
             for choice in choices:
                 check_alike([value, choice], kinds, text, choice.at)
-            return Kind.FLAG
+            return ValueKind.FLAG
         case BoolOp(how, left, right):
             for side in (left, right):
-                _expect(side, (Kind.FLAG,), kinds, text, f"{how!r} joins conditions")
-            return Kind.FLAG
+                _expect(side, (ValueKind.FLAG,), kinds, text, f"{how!r} joins conditions")
+            return ValueKind.FLAG
         case Not(value):
-            _expect(value, (Kind.FLAG,), kinds, text, "'not' turns a condition round")
-            return Kind.FLAG
+            _expect(value, (ValueKind.FLAG,), kinds, text, "'not' turns a condition round")
+            return ValueKind.FLAG
         case IsBlank(value):
             kind_of(value, kinds, text)
-            return Kind.FLAG
+            return ValueKind.FLAG
         case Where(value, condition):
-            _expect(condition, (Kind.FLAG,), kinds, text, "a condition follows 'where'")
-            return Kind.FLAG if value is None else kind_of(value, kinds, text)
+            _expect(condition, (ValueKind.FLAG,), kinds, text, "a condition follows 'where'")
+            return ValueKind.FLAG if value is None else kind_of(value, kinds, text)
         case Call():
             return _kind_of_call(node, kinds, text)
         case _:
             raise EptaroError(f"an expression holds {node!r}, of which no kind is known")
 
 
-def check_alike(nodes: Sequence[Node], kinds: Mapping[str, Kind], text: str, at: int) -> Kind:
+def check_alike(
+    nodes: Sequence[Node], kinds: Mapping[str, ValueKind], text: str, at: int
+) -> ValueKind:
     """Return the kind that all of some values are of; texts beside dates are dates.
 
     Raises `ExpressionError` where they are of several.
     """
-    kinds_met = {kind_of(node, kinds, text) for node in nodes} - {Kind.BLANK}
-    if kinds_met == {Kind.DATE, Kind.TEXT}:
+    kinds_met = {kind_of(node, kinds, text) for node in nodes} - {ValueKind.BLANK}
+    if kinds_met == {ValueKind.DATE, ValueKind.TEXT}:
         for node in nodes:
-            if kind_of(node, kinds, text) is Kind.TEXT:
+            if kind_of(node, kinds, text) is ValueKind.TEXT:
                 ordinal_of_text(node, text)
-        return Kind.DATE
+        return ValueKind.DATE
     if len(kinds_met) > 1:
         one, two = sorted(kind.value for kind in kinds_met)[:2]
-        if kinds_met == {Kind.NUMBER, Kind.TEXT}:
+        if kinds_met == {ValueKind.NUMBER, ValueKind.TEXT}:
             raise error_at(text, at, "text and a number do not go together; quote both or neither")
         raise error_at(text, at, f"{one} and {two} do not go together")
-    return next(iter(kinds_met), Kind.BLANK)
+    return next(iter(kinds_met), ValueKind.BLANK)
 
 
 def ordinal_of_text(node: Node, text: str) -> int:
@@ -168,7 +170,7 @@ def ordinal_of_text(node: Node, text: str) -> int:
         raise error_at(text, node.at, message) from None
 
 
-def _kind_of_call(node: Call, kinds: Mapping[str, Kind], text: str) -> Kind:
+def _kind_of_call(node: Call, kinds: Mapping[str, ValueKind], text: str) -> ValueKind:
     function = FUNCTIONS[node.function]
     literal = _LITERAL_FROM.get(node.function, len(node.given))
     for place, value in enumerate(node.given):
@@ -179,7 +181,7 @@ def _kind_of_call(node: Call, kinds: Mapping[str, Kind], text: str) -> Kind:
         if kinds_taken is not None:
             kind_here = kind_of(value, kinds, text)
             several = kinds_taken if isinstance(kinds_taken, tuple) else (kinds_taken,)
-            if kind_here not in (*several, Kind.BLANK):
+            if kind_here not in (*several, ValueKind.BLANK):
                 words = " or ".join(kind.value for kind in several)
                 message = f"{node.function} takes {words} here, and this is {kind_here.value}"
                 raise error_at(text, value.at, message)
@@ -189,14 +191,18 @@ def _kind_of_call(node: Call, kinds: Mapping[str, Kind], text: str) -> Kind:
 
 
 def _expect(
-    node: Node, kinds_accepted: tuple[Kind, ...], kinds: Mapping[str, Kind], text: str, why: str
+    node: Node,
+    kinds_accepted: tuple[ValueKind, ...],
+    kinds: Mapping[str, ValueKind],
+    text: str,
+    why: str,
 ) -> None:
     kind = kind_of(node, kinds, text)
-    if kind not in (*kinds_accepted, Kind.BLANK):
+    if kind not in (*kinds_accepted, ValueKind.BLANK):
         hint = ""
-        if kind is Kind.TEXT and isinstance(node, Name):
+        if kind is ValueKind.TEXT and isinstance(node, Name):
             hint = f"; column {node.name!r} holds text"
-        elif kind is Kind.DATE and Kind.NUMBER in kinds_accepted:
+        elif kind is ValueKind.DATE and ValueKind.NUMBER in kinds_accepted:
             hint = "; a date moves by days with shift(date, days)"
         raise error_at(text, node.at, f"this is {kind.value}, and {why}{hint}")
 
@@ -210,14 +216,14 @@ class Use(NamedTuple):
     """
 
     name: str
-    kind: Kind | None
+    kind: ValueKind | None
     sure: bool = True
     ordered: bool = False
     blank: bool = False
     picked: bool = False
 
 
-def uses(node: Node, wanted: Kind | None = None) -> list[Use]:
+def uses(node: Node, wanted: ValueKind | None = None) -> list[Use]:
     """Return how an expression uses its columns; `wanted` is what it is to be itself.
 
     >>> from eptaro.core.expressions.parser import parse
@@ -237,35 +243,35 @@ def _uses(node: Node, use: Use, uses: list[Use]) -> None:
             pass
         case Negate() | BinaryOp():
             for part in node.parts:
-                _uses(part, Use("", Kind.NUMBER), uses)
+                _uses(part, Use("", ValueKind.NUMBER), uses)
         case Comparison() | In():
             kind = next((k for part in node.parts if (k := sure_kind(part)) is not None), None)
             beside_text = kind is None and any(isinstance(part, Text) for part in node.parts)
             ordered = isinstance(node, Comparison) and node.how not in ("=", "!=")
-            own = Use("", Kind.TEXT if beside_text else kind, not beside_text, ordered)
+            own = Use("", ValueKind.TEXT if beside_text else kind, not beside_text, ordered)
             for part in node.parts:
                 _uses(part, own, uses)
         case BoolOp() | Not():
             for part in node.parts:
-                _uses(part, Use("", Kind.FLAG), uses)
+                _uses(part, Use("", ValueKind.FLAG), uses)
         case IsBlank(value):
             _uses(value, Use("", None, blank=True), uses)
         case Where(value, condition):
-            _uses(condition, Use("", Kind.FLAG), uses)
+            _uses(condition, Use("", ValueKind.FLAG), uses)
             if value is not None:
                 _uses(value, use, uses)
         case Call(function, given):
             takes = FUNCTIONS[function].takes
             alike = use._replace(kind=sure_kind(node)) if use.kind is None else use
             if alike.kind is None and any(isinstance(part, Text) for part in given):
-                alike = Use("", Kind.TEXT, sure=False)
+                alike = Use("", ValueKind.TEXT, sure=False)
             for place, part in enumerate(given):
                 kinds_taken = takes[min(place, len(takes) - 1)]
                 # Where numbers go and texts too, texts are read unless another use says number.
                 several = isinstance(kinds_taken, tuple)
                 own = Use(
                     "",
-                    Kind.TEXT if isinstance(kinds_taken, tuple) else kinds_taken,
+                    ValueKind.TEXT if isinstance(kinds_taken, tuple) else kinds_taken,
                     sure=not several,
                 )
                 _uses(part, alike if kinds_taken is None else own, uses)
@@ -273,11 +279,11 @@ def _uses(node: Node, use: Use, uses: list[Use]) -> None:
             raise EptaroError(f"an expression holds {node!r}, of which no kind is known")
 
 
-def sure_kind(node: Node) -> Kind | None:
+def sure_kind(node: Node) -> ValueKind | None:
     """Return what a part surely is, whatever its columns are; None where that is open."""
     match node:
         case Number() | Negate() | BinaryOp():
-            return Kind.NUMBER
+            return ValueKind.NUMBER
         case Call(function, given):
             gives = FUNCTIONS[function].gives
             if gives is not None:
@@ -287,6 +293,6 @@ def sure_kind(node: Node) -> Kind | None:
         case Name() | Text() | Where():
             return None
         case Comparison() | In() | BoolOp() | Not() | IsBlank():
-            return Kind.FLAG
+            return ValueKind.FLAG
         case _:
             raise EptaroError(f"an expression holds {node!r}, of which no kind is known")

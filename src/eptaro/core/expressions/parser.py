@@ -13,14 +13,14 @@ from decimal import Decimal
 from typing import Literal, NamedTuple, cast
 
 from eptaro.core.calendars.grain import CivilGrain
-from eptaro.core.expressions.kinds import FUNCTIONS, Kind, Use, uses
+from eptaro.core.expressions.kinds import FUNCTIONS, Use, ValueKind, uses
 from eptaro.core.expressions.tree import (
     ArithmeticOperator,
     BinaryOp,
     BoolOp,
     Call,
-    Compared,
     Comparison,
+    ComparisonOperator,
     In,
     IsBlank,
     Name,
@@ -221,7 +221,7 @@ class Parser:
         while True:
             at = self.token.at
             if self.is_mark(*_COMPARED):
-                how = cast("Compared", self.next_token().value)
+                how = cast("ComparisonOperator", self.next_token().value)
                 right = self._parse_sum()
                 comparison: Node = Comparison(how, left, right, at=at)
                 chained = (
@@ -347,7 +347,7 @@ class Formula(Record):
 
     text: str
     node: Node
-    wanted: Kind | None = None
+    wanted: ValueKind | None = None
 
     @classmethod
     def condition(cls, text: object) -> Formula:
@@ -357,10 +357,10 @@ class Formula(Record):
         """
         if not isinstance(text, str):
             raise ExpressionError(f"where={text!r} must be a condition in text")
-        return cls(text, parse(text), Kind.FLAG)
+        return cls(text, parse(text), ValueKind.FLAG)
 
     @classmethod
-    def column(cls, text: str, wanted: Kind | None = None) -> Formula:
+    def column(cls, text: str, wanted: ValueKind | None = None) -> Formula:
         """Return an expression for a column, which a condition may follow after `where`."""
         parser = Parser(text)
         node = parser.value_where()
@@ -379,7 +379,7 @@ class Formula(Record):
         """
         if not _DATE_FORMULA.match(text):
             return None
-        formula = cls.column(text, Kind.DATE)
+        formula = cls.column(text, ValueKind.DATE)
         return replace(formula, node=_shift_dates(formula.node))
 
     @property
@@ -433,7 +433,7 @@ class Formulas(Record):
 
     columns: Mapping[str, Formula] = field(default_factory=dict)
     where: Formula | None = None
-    kinds: Mapping[str, Kind] | None = None  # what columns of text are, once that is decided
+    kinds: Mapping[str, ValueKind] | None = None  # what columns of text are, once that is decided
 
     @property
     def every(self) -> list[Formula]:
@@ -453,4 +453,4 @@ class Formulas(Record):
         return bool(self.columns) or self.where is not None
 
 
-PLAIN = Formulas()
+NO_FORMULAS = Formulas()

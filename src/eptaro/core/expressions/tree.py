@@ -38,7 +38,7 @@ def unknown_column(name: str, columns: Iterable[str]) -> str:
     return f"{unknown('column', name, columns)}{hint}"
 
 
-Compared: TypeAlias = Literal["=", "!=", "<", "<=", ">", ">="]
+ComparisonOperator: TypeAlias = Literal["=", "!=", "<", "<=", ">", ">="]
 ArithmeticOperator: TypeAlias = Literal["+", "-", "*", "/", "%"]
 _PLAIN = re.compile(r"[^\W\d]\w*")
 
@@ -186,7 +186,7 @@ class BinaryOp(_OfTwo):
 class Comparison(_OfTwo):
     """Two values compared."""
 
-    how: Compared
+    how: ComparisonOperator
 
 
 class BoolOp(_OfTwo):

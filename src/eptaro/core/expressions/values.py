@@ -12,14 +12,14 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Flags, civil, month_starts, weekday
 from eptaro.core.calendars.levels import Names, month_number
-from eptaro.core.expressions.kinds import Kind
-from eptaro.core.expressions.tree import ArithmeticOperator, Compared
+from eptaro.core.expressions.kinds import ValueKind
+from eptaro.core.expressions.tree import ArithmeticOperator, ComparisonOperator
 from eptaro.core.results import bigint
 from eptaro.core.results.column import Column, of_one_kind
 
 Array = NDArray[Any]
 _MOST_DECIMALS = 18
-_COMPARE: dict[Compared, Callable[[Any, Any], Any]] = {
+_COMPARE: dict[ComparisonOperator, Callable[[Any, Any], Any]] = {
     "=": np.equal,
     "!=": np.not_equal,
     "<": np.less,
@@ -84,7 +84,9 @@ def negate(column: Column) -> Column:
     return calculate("-", Column.of("", "integer", [0]), column)
 
 
-def compare_numbers(how: Compared, one: Column, two: Column) -> tuple[Array, Flags | None]:
+def compare_numbers(
+    how: ComparisonOperator, one: Column, two: Column
+) -> tuple[Array, Flags | None]:
     """Return how numbers compare, and where there are two."""
     one, two = _count_true(one), _count_true(two)
     valid = both(valid_mask(one), valid_mask(two))
@@ -94,7 +96,7 @@ def compare_numbers(how: Compared, one: Column, two: Column) -> tuple[Array, Fla
     return np.asarray(_COMPARE[how](one.data, two.data), bool), valid
 
 
-def compare_arrays(how: Compared, one: Array, two: Array) -> Array:
+def compare_arrays(how: ComparisonOperator, one: Array, two: Array) -> Array:
     """Return how plain arrays compare."""
     return np.asarray(_COMPARE[how](one, two))
 
@@ -336,15 +338,15 @@ def of_text(name: str, column: Column) -> Column:
             return Column.of("", "integer", *text_property(column, len, np.int64))
 
 
-def blank_of(kind: Kind, rows: int) -> Column:
+def blank_of(kind: ValueKind, rows: int) -> Column:
     """Return a column of a kind without any value."""
     none = np.zeros(rows, bool)
     match kind:
-        case Kind.TEXT:
+        case ValueKind.TEXT:
             return of_words([], np.full(rows, -1))
-        case Kind.DATE:
+        case ValueKind.DATE:
             return Column.of("", "date", np.zeros(rows, np.int32), none)
-        case Kind.FLAG:
+        case ValueKind.FLAG:
             return Column.of("", "flag", none, none)
         case _:
             return Column.of("", "integer", np.zeros(rows, np.int64), none)
@@ -353,7 +355,7 @@ def blank_of(kind: Kind, rows: int) -> Column:
 def one_blank(column: Column) -> Column:
     """Return one blank of a column's kind."""
     if column.kind == "text":
-        return blank_of(Kind.TEXT, 1)
+        return blank_of(ValueKind.TEXT, 1)
     none = np.zeros(1, bool)
     return Column.of(column.name, column.kind, np.zeros(1, np.int64), none, scale=column.scale)
 

@@ -14,7 +14,7 @@ from eptaro.core.kernels import dispatch
 from eptaro.core.kernels.parallel import chunks, parallel_for, run_parallel
 
 Codes = NDArray[np.int32]
-Marks = NDArray[np.uint8]
+MarkArray = NDArray[np.uint8]
 _MOST_MARKED = 1 << 30
 _FEW = 1 << 16
 
@@ -53,7 +53,7 @@ def close_together(values: Ints, least: int, span: int) -> tuple[Ints, Codes]:
         return met + least, codes
     loops = dispatch.loops
 
-    def mark_some(of: slice, marks: Marks) -> None:
+    def mark_some(of: slice, marks: MarkArray) -> None:
         loops.mark(values[of], least, marks)
 
     def number_some(of: slice, numbers: Codes, codes: Codes) -> None:
@@ -80,7 +80,7 @@ def factorize_pairs(one: Codes, two: Codes, height: int, width: int) -> tuple[In
         return _number_marked(one.astype(np.int64) * width + two, height * width)
     loops = dispatch.loops
 
-    def mark_some(of: slice, seen: Marks) -> None:
+    def mark_some(of: slice, seen: MarkArray) -> None:
         loops.mark_pairs(one[of], two[of], height, width, seen)
 
     def number_some(of: slice, numbers: Codes, codes: Codes) -> None:
@@ -100,7 +100,7 @@ def _number_marked(places: Ints, span: int) -> tuple[Ints, Codes]:
 def _code_rows(
     rows: int,
     span: int,
-    mark_slice: Callable[[slice, Marks], None],
+    mark_slice: Callable[[slice, MarkArray], None],
     put: Callable[[slice, Codes, Codes], None],
 ) -> tuple[Ints, Codes]:
     """Return the marked numbers and the code of each row; slices have marks of their own, of which
@@ -109,7 +109,7 @@ def _code_rows(
     if span > _MOST_MARKED:
         raise ValueError(f"a span of {span} is too long to be marked")
 
-    def marks(of: slice) -> Marks:
+    def marks(of: slice) -> MarkArray:
         present = np.zeros(span, np.uint8)
         mark_slice(of, present)
         return present

@@ -14,7 +14,7 @@ from eptaro.core.expressions.parser import Formula
 from eptaro.core.expressions.tree import BinaryOp, Name, Node
 from eptaro.core.measures.calculations import calculation, planes_of, ratio
 from eptaro.core.measures.members import term_over_cells
-from eptaro.core.measures.parsing import EXAMPLE, FUNCTIONS, MeasureParser, parse_term
+from eptaro.core.measures.parsing import EXAMPLE, MEASURE_FUNCTIONS, MeasureParser, parse_term
 from eptaro.core.measures.term import Arithmetic, Term
 from eptaro.core.results.column import NO_NUMBERS, Column
 from eptaro.core.results.format import Format
@@ -22,7 +22,7 @@ from eptaro.errors import ExpressionError, MeasureError
 from eptaro.record import Record
 
 _SHOWN = 200  # letters of a measure that an error repeats
-_CALLED = re.compile(rf"\s*(?!(?:{'|'.join(FUNCTIONS)})\s*\()\w+\s*\(")
+_CALLED = re.compile(rf"\s*(?!(?:{'|'.join(MEASURE_FUNCTIONS)})\s*\()\w+\s*\(")
 
 
 @dataclass(frozen=True, eq=False, repr=False)

@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterator, Mapping
 from dataclasses import replace
 
-from eptaro.core.expressions.kinds import Kind
+from eptaro.core.expressions.kinds import ValueKind
 from eptaro.core.expressions.parser import Formula, Parser, Token
 from eptaro.core.expressions.tree import (
     BoolOp,
@@ -19,10 +19,10 @@ from eptaro.core.expressions.tree import (
     error_at,
 )
 from eptaro.core.measures.calculations import CATALOGUE, Calculation, calculation
-from eptaro.core.measures.term import CARRIED, GRAINS, Arithmetic, Members, Term
+from eptaro.core.measures.term import CARRIED, NESTED_GRAINS, Arithmetic, Members, Term
 from eptaro.errors import ExpressionError, MeasureError, unknown
 
-FUNCTIONS = ("abs", "round", "floor", "ceil", "least", "greatest", "coalesce", "if")
+MEASURE_FUNCTIONS = ("abs", "round", "floor", "ceil", "least", "greatest", "coalesce", "if")
 EXAMPLE = "write it as name=how(column), for example revenue=sum(fare)"
 
 
@@ -72,7 +72,7 @@ def _parse_formula(text: str, whole: str) -> tuple[Term, str]:
         raise MeasureError(f"{whole!r}: '*' is not a column; {instead}")
     if not column and found_how.needs_column:
         raise MeasureError(f"{whole!r} names no column; {EXAMPLE}")
-    kind = Kind.NUMBER if found_how.needs_numbers else None
+    kind = ValueKind.NUMBER if found_how.needs_numbers else None
     formula = _formula(column, kind, whole) if column else None
     if formula is None or isinstance(formula.node, Name):
         name = column if formula is None else formula.name
@@ -81,7 +81,7 @@ def _parse_formula(text: str, whole: str) -> tuple[Term, str]:
     return term, text[stop + 1 :]
 
 
-def _formula(column: str, kind: Kind | None, whole: str) -> Formula | None:
+def _formula(column: str, kind: ValueKind | None, whole: str) -> Formula | None:
     """Return what a measure works on as a formula; None for a plain name of several words."""
     try:
         return Formula.column(column, kind)
@@ -121,8 +121,8 @@ class MeasureParser(Parser):
                 self.next_token()
             self._terms[str(term)] = term
             return Name(str(term), at=token.at)
-        if token.value.lower() not in FUNCTIONS:
-            names = [*CATALOGUE, *FUNCTIONS]
+        if token.value.lower() not in MEASURE_FUNCTIONS:
+            names = [*CATALOGUE, *MEASURE_FUNCTIONS]
             raise error_at(self.text, token.at, unknown("calculation", token.value, names))
         return super()._read_call(token)
 
@@ -141,7 +141,7 @@ class MeasureParser(Parser):
 
 def _nested_term(how: Calculation, share: float, inner: str, per: str, whole: str) -> Term:
     """Return a term on the totals of a finer grain, or of each value of a column."""
-    if per not in GRAINS:
+    if per not in NESTED_GRAINS:
         return _term_of_members(how, share, inner, per, whole)
     content = _parse_inner(inner, whole)
     parts = content.terms if isinstance(content, Arithmetic) else (content,)
@@ -153,7 +153,7 @@ def _nested_term(how: Calculation, share: float, inner: str, per: str, whole: st
 def _balance(how: str, value: str, per: str, whole: str) -> Term:
     """Return a term on the last value of each account."""
     word = per.strip()[len("per") :].strip()
-    if word in GRAINS:
+    if word in NESTED_GRAINS:
         raise MeasureError(
             f"{whole!r}: a balance is of accounts, by whichever column names them: {how}(balance "
             f"per account)"
@@ -201,12 +201,12 @@ def _owner(per: str, whole: str) -> Name:
     try:
         owner = Formula.column(per)
     except ExpressionError:
-        message = unknown(f"grain in {whole!r},", per, GRAINS)
+        message = unknown(f"grain in {whole!r},", per, NESTED_GRAINS)
         raise MeasureError(f"{message}, or the name of a column") from None
     quoted = per.startswith('"')
-    if not isinstance(owner.node, Name) or (not quoted and get_close_matches(per, GRAINS)):
+    if not isinstance(owner.node, Name) or (not quoted and get_close_matches(per, NESTED_GRAINS)):
         raise MeasureError(
-            f"{unknown(f'grain in {whole!r},', per, GRAINS)}; a column is written in double "
+            f"{unknown(f'grain in {whole!r},', per, NESTED_GRAINS)}; a column is written in double "
             f'quotes: per "{per}"'
         )
     return owner.node
@@ -223,7 +223,7 @@ def _members(owner: Name, inner: Term) -> Members:
     codes = _where_formula(owner, condition, there)
     if value is None or inner.how == "count":
         return Members(owner.name, codes)
-    kind = None if inner.how == "distinct" else Kind.NUMBER
+    kind = None if inner.how == "distinct" else ValueKind.NUMBER
     values = _where_formula(value, condition, Not(IsBlank(owner)))
     return Members(owner.name, codes, replace(values, wanted=kind))
 

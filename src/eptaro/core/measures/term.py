@@ -11,18 +11,18 @@ from typing import Literal, NamedTuple, TypeAlias, get_args
 
 import numpy as np
 
-from eptaro.core.expressions.kinds import Kind, kind_of
+from eptaro.core.expressions.kinds import ValueKind, kind_of
 from eptaro.core.expressions.parser import Formula
 from eptaro.core.expressions.tree import Name, Node, Where, error_at, renamed
 from eptaro.core.results.column import Column
 from eptaro.record import Record
 
-Grain: TypeAlias = Literal[
+NestedGrain: TypeAlias = Literal[
     "day", "workday", "active day", "week", "month", "quarter", "half", "year"
 ]
-GRAINS: tuple[Grain, ...] = get_args(Grain)
+NESTED_GRAINS: tuple[NestedGrain, ...] = get_args(NestedGrain)
 CARRIED = ("closing", "opening")
-DAYS: tuple[Grain, ...] = ("day", "workday", "active day")  # grains whose units are days
+DAYS: tuple[NestedGrain, ...] = ("day", "workday", "active day")  # grains whose units are days
 
 
 class Members(NamedTuple):
@@ -115,13 +115,13 @@ class Arithmetic(Record):
     def check(self) -> None:
         """Raise `ExpressionError` where it is not a number."""
         kind = kind_of(self.node, self._kinds, self.text)
-        if kind is not Kind.NUMBER:
+        if kind is not ValueKind.NUMBER:
             message = f"this is {kind.value}, and a measure is a number"
             raise error_at(self.text, self.node.at, message)
 
     @property
-    def _kinds(self) -> dict[str, Kind]:
-        return dict.fromkeys(map(str, self.terms), Kind.NUMBER)
+    def _kinds(self) -> dict[str, ValueKind]:
+        return dict.fromkeys(map(str, self.terms), ValueKind.NUMBER)
 
     def value(self, parts: Sequence[Column]) -> Column:
         """Return the result of the totals of its terms, blank where one is or a divisor is 0."""

@@ -25,11 +25,11 @@ from eptaro.record import Record
 
 Units = Callable[[str], Sequence[tuple[int, int]]]  # grain -> first and last day of each unit
 # Of a balance, and the first and last day of a span: what each account has.
-Carried = Callable[[Term, int, int], "Values"]
+Carried = Callable[[Term, int, int], "PlainValues"]
 
 
 @dataclass(frozen=True, eq=False, repr=False)
-class Values(Record):
+class PlainValues(Record):
     """One column's values, None where blank; whole numbers count units of 10**-scale."""
 
     items: Sequence[Any]
@@ -47,17 +47,17 @@ class Rows(Record):
     """
 
     days: Sequence[int]
-    columns: Mapping[str, Values] = field(default_factory=dict)
+    columns: Mapping[str, PlainValues] = field(default_factory=dict)
     moments: Sequence[Any] = ()
     owners: Sequence[Any] = ()
 
     def between(self, first: int, last: int) -> Rows:
         """Return those of some days."""
         cut = slice(bisect_left(self.days, first), bisect_right(self.days, last))
-        columns = {n: Values(v.items[cut], v.scale) for n, v in self.columns.items()}
+        columns = {n: PlainValues(v.items[cut], v.scale) for n, v in self.columns.items()}
         return Rows(self.days[cut], columns, self.moments[cut], self.owners[cut])
 
-    def is_tied(self, values: Values, at: int) -> bool:
+    def is_tied(self, values: PlainValues, at: int) -> bool:
         """Return whether several groups have a value at the moment of the first (0) or the last
         (-1) one, so that only the order of the input would decide which it is.
         """
@@ -80,7 +80,8 @@ def plain_measure_value(
     makes of them; `units` gives the days of a finer grain, `carried` what accounts have over the
     days of the `span`.
 
-    >>> plain_measure_value([Term("sum", "x")], Rows([0, 1, 2], {"x": Values([150, None, 200], 2)}))
+    >>> rows = Rows([0, 1, 2], {"x": PlainValues([150, None, 200], 2)})
+    >>> plain_measure_value([Term("sum", "x")], rows)
     Fraction(7, 2)
     """
     values = [_nested_value(term, rows, units, carried, span) for term in terms]
@@ -118,7 +119,7 @@ def _nested_value(
     if term.grain != "active day":
         spans = list(units(term.grain))
     totals = [_of_parts(term, rows.between(*days), carried, days) for days in spans]
-    return twin(term.how)(Values(totals), term.share)
+    return twin(term.how)(PlainValues(totals), term.share)
 
 
 def _of_parts(term: Term, rows: Rows, carried: Carried | None, days: tuple[int, int]) -> Any:
@@ -147,14 +148,18 @@ def _of_members(term: Term, rows: Rows) -> Any:
             by_owner.setdefault(owner, []).append(item)
     scale = 0 if values is None else rows.columns[values.name].scale
     inner = term.parts[0]
-    totals = [twin(inner.how)(Values(own, scale), inner.share) for own in by_owner.values()]
-    return twin(term.how)(Values(totals), term.share)
+    totals = [twin(inner.how)(PlainValues(own, scale), inner.share) for own in by_owner.values()]
+    return twin(term.how)(PlainValues(totals), term.share)
 
 
 def _value_of_rows(term: Term, rows: Rows) -> Any:
     """Return one calculation on some transactions; the days replace no column."""
-    values = rows.columns[column_of(term)] if term.column else Values(rows.days)
-    if term.how in BY_TIME and values.filled_values() and rows.is_tied(values, BY_TIME[term.how]):
+    values = rows.columns[column_of(term)] if term.column else PlainValues(rows.days)
+    if (
+        term.how in PLACE_BY_TIME
+        and values.filled_values()
+        and rows.is_tied(values, PLACE_BY_TIME[term.how])
+    ):
         return None
     if term.how == "sum" and not values.filled_values():
         there = (
@@ -171,17 +176,17 @@ def column_of(term: Term) -> str:
     return str(term) if term.how == "new" else term.column
 
 
-def twin(how: str) -> Callable[[Values, float], Any]:
+def twin(how: str) -> Callable[[PlainValues, float], Any]:
     """Return the plain twin of a calculation; raises `EptaroError` where it has none."""
     if how not in PLAIN:
         raise EptaroError(f"{how} cannot be proved: core/proof/plain.py has no twin for it")
     return PLAIN[how]
 
 
-def _picking(pick: Callable[[list[Any]], Any]) -> Callable[[Values, float], Any]:
+def _picking(pick: Callable[[list[Any]], Any]) -> Callable[[PlainValues, float], Any]:
     """Return the twin of a calculation that picks one of the values."""
 
-    def picked(values: Values, share: float) -> Any:
+    def picked(values: PlainValues, share: float) -> Any:
         filled = values.filled_values()
         if not filled or isinstance(filled[0], str | dt.date):
             return _as_day(pick(filled)) if filled else None
@@ -194,28 +199,28 @@ def _as_day(value: Any) -> Any:
     return value.date() if isinstance(value, dt.datetime) else value
 
 
-def _plain_mean(values: Values, share: float) -> Any:
+def _plain_mean(values: PlainValues, share: float) -> Any:
     filled = values.filled_values()
     return Fraction(_sum(filled, values.scale)) / len(filled) if filled else None
 
 
-def _var(values: Values, share: float) -> Any:
+def _var(values: PlainValues, share: float) -> Any:
     variance = _exact_variance(values)
     return None if variance is None or variance > sys.float_info.max else variance
 
 
-def _std(values: Values, share: float) -> Any:
+def _std(values: PlainValues, share: float) -> Any:
     variance = _exact_variance(values)
     return None if variance is None else _root(variance)
 
 
-def _exact_variance(values: Values) -> Fraction | None:
+def _exact_variance(values: PlainValues) -> Fraction | None:
     """Return the variance, however large."""
     filled = values.filled_values()
     return _variance(filled) / 100**values.scale if len(filled) > 1 else None
 
 
-def _quantile(values: Values, share: float) -> Any:
+def _quantile(values: PlainValues, share: float) -> Any:
     ordered = sorted(values.filled_values())
     if not ordered:
         return None
@@ -226,9 +231,12 @@ def _quantile(values: Values, share: float) -> Any:
     return (low + (high - low) * (place - below)) / 10**values.scale
 
 
-BY_TIME = {"first": 0, "last": -1}  # what is decided by time: the place of the one that counts
+PLACE_BY_TIME = {
+    "first": 0,
+    "last": -1,
+}  # what is decided by time: the place of the one that counts
 OF_ANY_KIND = ("distinct", "new")  # what takes values of any kind, text too
-PLAIN: Mapping[str, Callable[[Values, float], Any]] = {
+PLAIN: Mapping[str, Callable[[PlainValues, float], Any]] = {
     "sum": lambda values, share: _sum(values.filled_values(), values.scale),
     "count": lambda values, share: len(values.filled_values()),
     "mean": _plain_mean,

@@ -21,7 +21,7 @@ from eptaro.core.expressions.interpreter import plain_value
 from eptaro.core.expressions.parser import Formula
 from eptaro.core.expressions.tree import Name, Node, names_in
 from eptaro.core.measures.term import Members, Term
-from eptaro.core.proof.plain import OF_ANY_KIND, Rows, Values, column_of
+from eptaro.core.proof.plain import OF_ANY_KIND, PlainValues, Rows, column_of
 from eptaro.core.query.by_attribute import hours_of
 from eptaro.core.query.transactions import Index
 from eptaro.core.query.view import View
@@ -76,7 +76,7 @@ class Reader:
 
         Taken `by_entry`, their order in the input is meant, whichever group they are of.
         """
-        columns = dict[str, Values]()
+        columns = dict[str, PlainValues]()
         rowwise = [part for term in terms for part in ((term,) if term.members else term.parts)]
         for one in rowwise:
             if one.members is not None:
@@ -106,7 +106,7 @@ class Reader:
         numbers: Ints = np.sort(hit if places is None else places[hit]) + 1
         return numbers
 
-    def _members(self, members: Members, hit: Ints) -> dict[str, Values]:
+    def _members(self, members: Members, hit: Ints) -> dict[str, PlainValues]:
         """Return whose each of some transactions is, and the values that are added up."""
         _, codes, values = members
         if isinstance(codes.node, Name):
@@ -117,7 +117,7 @@ class Reader:
             by_name if values is None else by_name | {values.name: self._evaluate_rows(values, hit)}
         )
 
-    def balances(self, term: Term, first: int, last: int) -> Values:
+    def balances(self, term: Term, first: int, last: int) -> PlainValues:
         """Return the last value so far of each account whose last row is of the group: at the end
         of a span of days, or before it.
         """
@@ -135,18 +135,18 @@ class Reader:
             if owner is not None and value is not None:
                 by_owner[owner] = value, number
         own = {*self._index.number_of[self._groups].tolist()}
-        return Values([value for value, number in by_owner.values() if number in own])
+        return PlainValues([value for value, number in by_owner.values() if number in own])
 
-    def _of(self, term: Term, hit: Ints) -> Values:
+    def _of(self, term: Term, hit: Ints) -> PlainValues:
         """Return the values of a term's column in some transactions."""
         if term.formula is not None:
             return self._evaluate_rows(term.formula, hit)
         return self._values(term.column, term.how, hit)
 
-    def _never_before(self, term: Term, hit: Ints) -> Values:
+    def _never_before(self, term: Term, hit: Ints) -> PlainValues:
         """Return the values of some transactions, blank where the group had them before."""
         if not len(hit):
-            return Values([])
+            return PlainValues([])
         last = int(self._index.batch.days[hit].max())
         if term.over_all:
             return self._new_to_all(term, hit, last)
@@ -157,9 +157,9 @@ class Reader:
         for value in self._of(term, hit).items:
             values.append(None if value in met else value)
             met.add(value)
-        return Values(values)
+        return PlainValues(values)
 
-    def _new_to_all(self, term: Term, hit: Ints, last: int) -> Values:
+    def _new_to_all(self, term: Term, hit: Ints, last: int) -> PlainValues:
         """Return the values of some transactions, blank where any group had them on an earlier day,
         or this group before on the same day.
         """
@@ -172,12 +172,12 @@ class Reader:
         for value, day in zip(self._of(term, hit).items, days[hit].tolist(), strict=True):
             new_values.append(value if first[value] == day and value not in met else None)
             met.add(value)
-        return Values(new_values)
+        return PlainValues(new_values)
 
-    def _evaluate_rows(self, formula: Formula, hit: Ints) -> Values:
+    def _evaluate_rows(self, formula: Formula, hit: Ints) -> PlainValues:
         """Return the result of a formula in each of some transactions, one by one."""
         values = [plain_value(formula.node, r) for r in self._plain_rows(formula.names, hit)]
-        return Values([int(value) if isinstance(value, bool) else value for value in values])
+        return PlainValues([int(value) if isinstance(value, bool) else value for value in values])
 
     def _plain_rows(self, names: Sequence[str], hit: Ints) -> list[dict[str, Any]]:
         """Return some columns of some transactions as plain values, row by row."""
@@ -197,11 +197,11 @@ class Reader:
         every = zip(*listed.values(), strict=True) if listed else [()] * len(hit)
         return [dict(zip(listed, row, strict=True)) for row in every]
 
-    def _values(self, column: str, how: str, hit: Ints) -> Values:
+    def _values(self, column: str, how: str, hit: Ints) -> PlainValues:
         if how in OF_ANY_KIND:
             coded: Categorical = self._index.batch.distinct[column]
             words = [*coded.choices.to_list(), None]
-            return Values([words[code] for code in coded.codes[hit].tolist()])
+            return PlainValues([words[code] for code in coded.codes[hit].tolist()])
         column_of_hits: Column = self._index.batch.values[column].take(hit)
         items = (
             column_of_hits.to_list()
@@ -215,7 +215,7 @@ class Reader:
                 item if valid else None
                 for item, valid in zip(items, column_of_hits.valid.tolist(), strict=True)
             ]
-        return Values(items, column_of_hits.scale)
+        return PlainValues(items, column_of_hits.scale)
 
     def units(self, grain: str, span: Span) -> list[tuple[int, int]]:
         """Return first and last day of each unit of a grain that lies wholly in a span."""

@@ -24,8 +24,8 @@ from eptaro.core.query.lineage import (
     DayMatching,
     LastN,
     Mean,
-    Number,
     Traceable,
+    TracedNumber,
     Value,
     ViewLineage,
     value_of,
@@ -285,7 +285,7 @@ def trace(table: Result, row: int, name: str) -> Trace[Result]:
     )
 
 
-def _number_at(table: Result, row: int, name: str) -> tuple[Number, int]:
+def _number_at(table: Result, row: int, name: str) -> tuple[TracedNumber, int]:
     """Return what is behind a number, and its place in the arrays of that."""
     answer = table.answer
     if not isinstance(answer, Traceable) or not answer.numbers:
@@ -296,7 +296,7 @@ def _number_at(table: Result, row: int, name: str) -> tuple[Number, int]:
     return answer.number(row, name)
 
 
-def _values_behind(number: Number) -> tuple[Value, ...]:
+def _values_behind(number: TracedNumber) -> tuple[Value, ...]:
     """Return the values that a number is made of."""
     match number:
         case Value():
@@ -415,7 +415,7 @@ def _condition(measure: Measure) -> Node | None:
     return node.condition if isinstance(node, Where) else None
 
 
-def _combine_sides(number: Number, sides: list[TracedSide], row: int) -> Any:
+def _combine_sides(number: TracedNumber, sides: list[TracedSide], row: int) -> Any:
     """Return the result of the sides: one value, the mean of several, a change or its ratio."""
     match number:
         case Value():
@@ -433,12 +433,12 @@ def _combine_sides(number: Number, sides: list[TracedSide], row: int) -> Any:
             assert_never(number)
 
 
-def _is_shown(number: Number, row: int) -> bool:
+def _is_shown(number: TracedNumber, row: int) -> bool:
     """Return whether a row shows its value; an incomplete window may be left blank."""
     return not isinstance(number, Value) or number.stated is None or bool(number.stated[row])
 
 
-def _compared_values(number: Number, sides: list[TracedSide]) -> list[Any]:
+def _compared_values(number: TracedNumber, sides: list[TracedSide]) -> list[Any]:
     """Return the values that a change is between, or what they are of the prior one; none for
     a number that is no change.
     """
@@ -459,7 +459,9 @@ def _mean_of_days(sides: list[TracedSide]) -> Any:
     return sum((Fraction(value) for value in values), Fraction(0)) / len(values)
 
 
-def _notes(view: View, readers: Mapping[str, Reader], number: Number, row: int) -> tuple[str, ...]:
+def _notes(
+    view: View, readers: Mapping[str, Reader], number: TracedNumber, row: int
+) -> tuple[str, ...]:
     """Return what was left out or blank, and why."""
     notes = [] if _is_shown(number, row) else ["left blank: the window is not complete"]
     for name, reader in readers.items():

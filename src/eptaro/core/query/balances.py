@@ -22,7 +22,7 @@ from eptaro.core.kernels.gathering import running_sums
 from eptaro.core.kernels.sorting import stable_order
 from eptaro.core.measures.term import Term
 from eptaro.core.results import bigint
-from eptaro.core.results.column import Column, Kind
+from eptaro.core.results.column import Column, ColumnKind
 from eptaro.errors import QuestionError
 
 _DAYS = 1 << 32  # more than there are, for keys of group and day
@@ -74,7 +74,7 @@ class _Movements(NamedTuple):
     day: Ints
     amount: NDArray[Any]
     step: Ints
-    kind: Kind
+    kind: ColumnKind
     scale: int
 
     @classmethod

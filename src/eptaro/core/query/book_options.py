@@ -17,10 +17,10 @@ from eptaro.core.calendars.levels import WEEKDAYS
 from eptaro.core.calendars.month import MonthCalendar
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
-from eptaro.core.expressions.parser import PLAIN, Formula, Formulas
+from eptaro.core.expressions.parser import NO_FORMULAS, Formula, Formulas
 from eptaro.core.measures.measure import Measure, Measures, parse_measures, terms_on_totals
 from eptaro.core.query.coverage import (
-    PERIODS,
+    WHOLE_PERIODS,
     Coverage,
     asked_by_group,
     group_spans,
@@ -85,7 +85,7 @@ class BookOptions(Record):
     formats: Mapping[str, Format] = field(default_factory=dict)
     workdays: Worked = None
     values: tuple[str, ...] = ()
-    formulas: Formulas = PLAIN
+    formulas: Formulas = NO_FORMULAS
     span: Span | None = None  # the coverage, once it is settled
 
     @classmethod
@@ -246,7 +246,7 @@ def merge_facts(one: BookData, two: BookData, *, force: bool = False) -> BookDat
     coverage = one.declared
     if one.spans is not None or two.spans is not None:
         coverage = merged_coverage(one.spans, two.spans)
-    elif coverage not in (None, *PERIODS) or coverage != two.declared:
+    elif coverage not in (None, *WHOLE_PERIODS) or coverage != two.declared:
         ends = one.coverage, two.coverage
         coverage = Span.of(min(span.lo for span in ends), max(span.hi for span in ends))
     options = BookOptions(one.measures, [], calendar, coverage, workdays=workdays)

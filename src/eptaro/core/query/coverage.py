@@ -152,7 +152,7 @@ def _places_by_key(folded: Folded) -> dict[tuple[str, ...], Ints]:
 
 
 # What `coverage` may be called where the data is whole to the ends of its periods.
-PERIODS = {f"{level}s": level for level in ("year", "quarter", "month", "week")} | {
+WHOLE_PERIODS = {f"{level}s": level for level in ("year", "quarter", "month", "week")} | {
     "halves": "half"
 }
 
@@ -167,14 +167,14 @@ def resolve_coverage(
     """
     if coverage is None:
         return _extend_over_days_off(folded, calendars, workdays)
-    if isinstance(coverage, str) and coverage.strip() in PERIODS:
+    if isinstance(coverage, str) and coverage.strip() in WHOLE_PERIODS:
         return _to_whole_periods(coverage.strip(), folded.days, calendars)
     try:
         span = Span.parse(coverage) if isinstance(coverage, str) else coverage
     except DateError as error:
         raise InputError(
             f"coverage={coverage!r} is not a span such as 2025-01-01..2025-12-31, and not one of "
-            f"groups, {', '.join(PERIODS)} ({error})"
+            f"groups, {', '.join(WHOLE_PERIODS)} ({error})"
         ) from None
     if not isinstance(span, Span):
         raise InputError(f"coverage={span!r} is not a span; write 2025-01-01..2025-12-31")
@@ -207,7 +207,7 @@ def _check_holds(span: Span, folded: Folded) -> None:
 
 def _to_whole_periods(how: str, days: Span, calendars: Sequence[Calendar]) -> Span:
     """Return the whole periods that hold the first and the last day of the data."""
-    level = PERIODS[how]
+    level = WHOLE_PERIODS[how]
     if len({*calendars}) > 1:
         raise InputError(
             f"coverage={how!r} needs one calendar for all groups; give a span, such as {days}"

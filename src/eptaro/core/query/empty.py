@@ -12,7 +12,7 @@ from eptaro.core.aggregation.folded import Folded
 from eptaro.core.aggregation.groups import Categorical
 from eptaro.core.calendars.span import Span
 from eptaro.core.query.book_options import BookOptions
-from eptaro.core.query.coverage import PERIODS
+from eptaro.core.query.coverage import WHOLE_PERIODS
 from eptaro.core.query.view import BookData
 from eptaro.core.results.column import Column
 
@@ -43,6 +43,6 @@ def empty_facts(options: BookOptions, source: str) -> BookData:
 def _day_within(options: BookOptions) -> int:
     """Return a day that the coverage holds."""
     coverage_given = options.coverage
-    if isinstance(coverage_given, str) and coverage_given not in (*PERIODS, "groups"):
+    if isinstance(coverage_given, str) and coverage_given not in (*WHOLE_PERIODS, "groups"):
         coverage_given = Span.parse(coverage_given)
     return coverage_given.lo if isinstance(coverage_given, Span) else 0

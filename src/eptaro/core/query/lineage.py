@@ -103,10 +103,10 @@ class Change:
     pairing: DayMatching | None
 
 
-Number: TypeAlias = Value | Mean | Change
+TracedNumber: TypeAlias = Value | Mean | Change
 
 
-def value_of(number: Number) -> Value:
+def value_of(number: TracedNumber) -> Value:
     """Return the (first) value that a number is made of."""
     match number:
         case Value():
@@ -131,7 +131,7 @@ class ViewLineage(Lineage):
     asked: Query
     view: View
     group: ManyInts
-    numbers: Mapping[str, Number]
+    numbers: Mapping[str, TracedNumber]
     picked: Ints | None = None
     total: ManyFlags | None = None
 
@@ -175,7 +175,7 @@ class ViewLineage(Lineage):
         """Return the answer for the rows at the given places."""
         return replace(self, picked=self.rows[places])
 
-    def number(self, row: int, name: str) -> tuple[Number, int]:
+    def number(self, row: int, name: str) -> tuple[TracedNumber, int]:
         """Return what is behind a column, and the place of a row in its arrays."""
         return self.numbers[name], int(self.rows[row])
 
@@ -226,7 +226,7 @@ class InParts(Lineage):
         return None
 
     @property
-    def numbers(self) -> Mapping[str, Number]:
+    def numbers(self) -> Mapping[str, TracedNumber]:
         """What is behind columns, as the first part has it."""
         return self.parts[0].numbers
 
@@ -243,7 +243,7 @@ class InParts(Lineage):
         """Return the answer for the rows at the given places."""
         return replace(self, part=self.part[places], rows=self.rows[places])
 
-    def number(self, row: int, name: str) -> tuple[Number, int]:
+    def number(self, row: int, name: str) -> tuple[TracedNumber, int]:
         """Return what is behind a column, and the place of a row in its arrays."""
         part: ViewLineage = self.parts[int(self.part[row])]
         return part.number(int(self.rows[row]), name)
@@ -297,7 +297,7 @@ class AcrossLineage(Lineage):
         return np.zeros(0, np.int64)
 
     @property
-    def numbers(self) -> Mapping[str, Number]:
+    def numbers(self) -> Mapping[str, TracedNumber]:
         """What is behind columns, as all groups together have it."""
         return {name: self.whole.numbers[own] for name, (_, own) in self.places.items()}
 
@@ -305,7 +305,7 @@ class AcrossLineage(Lineage):
         """Return the answer for the rows at the given places."""
         return replace(self, rows=self.rows[places])
 
-    def number(self, row: int, name: str) -> tuple[Number, int]:
+    def number(self, row: int, name: str) -> tuple[TracedNumber, int]:
         """Return what is behind a column, and the place of a row in its arrays."""
         group, own = self.places[name]
         at = int(self.rows[row])

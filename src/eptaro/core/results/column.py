@@ -140,10 +140,10 @@ def lazy_group(
     ]
 
 
-Kind = Literal["integer", "decimal", "float", "text", "date", "flag"]
+ColumnKind = Literal["integer", "decimal", "float", "text", "date", "flag"]
 
 
-_DTYPES: dict[Kind, type[np.generic]] = {
+_DTYPES: dict[ColumnKind, type[np.generic]] = {
     "integer": np.int64,
     "decimal": np.int64,
     "float": np.float64,
@@ -153,7 +153,11 @@ _DTYPES: dict[Kind, type[np.generic]] = {
 }
 
 
-_WIDE: tuple[Kind, ...] = ("integer", "decimal", "float")  # may hold Python integers for a while
+_WIDE: tuple[ColumnKind, ...] = (
+    "integer",
+    "decimal",
+    "float",
+)  # may hold Python integers for a while
 
 
 NO_NUMBERS = ("text", "date")  # kinds that nothing is calculated with
@@ -164,7 +168,7 @@ class Column:
     """One named, typed sequence of values; `valid` is None where nothing is blank."""
 
     name: str
-    kind: Kind
+    kind: ColumnKind
     data: NDArray[Any]
     valid: Flags | None = None
     scale: int = 0
@@ -176,7 +180,12 @@ class Column:
 
     @classmethod
     def of(
-        cls, name: str, kind: Kind, data: ArrayLike, valid: ArrayLike | None = None, **details: Any
+        cls,
+        name: str,
+        kind: ColumnKind,
+        data: ArrayLike,
+        valid: ArrayLike | None = None,
+        **details: Any,
     ) -> Column:
         """Return a column of a kind, dropping a validity mask that masks nothing.
 
@@ -584,7 +593,7 @@ def of_one_kind(parts: Sequence[Column]) -> list[Column]:
     if "float" in kinds:
         return [p if p.kind == "float" else Column.of(p.name, "float", p.numbers()) for p in parts]
     scale = max(part.scale for part in parts)
-    kind: Kind = "decimal" if scale else "integer"
+    kind: ColumnKind = "decimal" if scale else "integer"
     return [
         p
         if (p.kind, p.scale) == (kind, scale)

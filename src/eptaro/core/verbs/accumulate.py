@@ -13,7 +13,7 @@ from eptaro.core.calendars.days import Ints, ordinal
 from eptaro.core.calendars.grain import level_of
 from eptaro.core.calendars.levels import LEVELS, check_level
 from eptaro.core.calendars.span import Span
-from eptaro.core.query.lineage import Number, Side, Value, ViewLineage
+from eptaro.core.query.lineage import Side, TracedNumber, Value, ViewLineage
 from eptaro.core.query.transactions import LABEL, per_row
 from eptaro.core.query.view import BookData, View
 from eptaro.core.results.column import (
@@ -56,7 +56,7 @@ def accumulate(facts: BookData, query: Accumulate) -> Result:
     opens = TiledArray.of_spans(np.maximum(rows.opens, rows.since), groups)
     own = Side("day" if every == "day" else "days", opens, last)
     running = Side("days", since, last)
-    numbers: dict[str, Number] = {}
+    numbers: dict[str, TracedNumber] = {}
     for measure in facts.measures:
         name = f"{measure.name}_to_date"
         to_date = view.value_of_all(measure, rows.since, rows.last)

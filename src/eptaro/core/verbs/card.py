@@ -14,7 +14,7 @@ from eptaro.core.calendars.days import Flags, Ints, as_date
 from eptaro.core.calendars.grain import are_whole
 from eptaro.core.calendars.levels import LEVELS, Amount
 from eptaro.core.measures.measure import Measure
-from eptaro.core.query.lineage import Change, Number, Side, Value, ViewLineage
+from eptaro.core.query.lineage import Change, Side, TracedNumber, Value, ViewLineage
 from eptaro.core.query.view import BookData, View
 from eptaro.core.results.column import Column, dates, day_counts, with_texts, words_at
 from eptaro.core.results.format import COMPLETE, FIRST, LAST, PERIOD, DisplayHint, Priority
@@ -57,7 +57,7 @@ def card(facts: BookData, query: Card) -> Result:
     columns = [*view.groups.columns(group), *_head_columns(rows, place, first, last, complete)]
     prior = None if query.back is None else _Prior.of(view, rows, place, group, complete)
     columns += [] if prior is None else prior.columns
-    side, numbers = Side("days", first, last), dict[str, Number]()
+    side, numbers = Side("days", first, last), dict[str, TracedNumber]()
     for measure in facts.measures:
         value = view.value(measure, group, first, last)
         name = f"{measure.name}_to_date"
@@ -216,11 +216,11 @@ class _Prior:
         ]
         return cls(first, last, exists, comparable, columns)
 
-    def numbers(self, now: Value, changed: Sequence[Column]) -> dict[str, Number]:
+    def numbers(self, now: Value, changed: Sequence[Column]) -> dict[str, TracedNumber]:
         """Return what is behind the prior value of a measure, and its changes, where it has any."""
         side = Side("prior side", self.first, self.last, self.exists)
         before = replace(now, side=side)
-        changes: dict[str, Number] = {changed[0].name: before}
+        changes: dict[str, TracedNumber] = {changed[0].name: before}
         for column, ratio in zip(changed[1:], (False, True), strict=False):
             changes[column.name] = Change(now, before, self.comparable, ratio, None)
         return changes

@@ -19,7 +19,7 @@ from eptaro.core.results.format import DisplayHint
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.periods import PeriodRows
 
-Numbers = NDArray[np.float64]
+Amounts = NDArray[np.float64]
 
 
 @np.errstate(over="ignore", invalid="ignore")  # what is not finite has no share
@@ -70,7 +70,7 @@ def with_running_shares(
 
 
 @np.errstate(over="ignore", invalid="ignore")
-def _running(measure: Measure, cumulative: Numbers, order: Ints | None) -> Column:
+def _running(measure: Measure, cumulative: Amounts, order: Ints | None) -> Column:
     so_far, at = np.empty(len(cumulative)), slice(None) if order is None else order
     so_far[at] = np.cumsum(cumulative[at])
     whole, text = np.full(len(cumulative), cumulative.sum()), "of the rows shown so far"
@@ -83,7 +83,7 @@ def running_name(measure: Measure) -> str:
 
 
 def share(
-    name: str, part: Numbers, whole: NDArray[Any], text: str, of: str, words: str = "share"
+    name: str, part: Amounts, whole: NDArray[Any], text: str, of: str, words: str = "share"
 ) -> Column:
     """Return what part something is of a whole, blank where it is blank or the whole is 0."""
     part, whole = np.broadcast_arrays(part, whole)

@@ -8,7 +8,7 @@ from typing import Any, Final, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from eptaro.core.aggregation.batch import CHUNK, Batch
+from eptaro.core.aggregation.batch import ROWS_PER_CHUNK, Batch
 from eptaro.core.calendars.days import Ints
 from eptaro.core.dimension.recurring import RECURRING, full_name
 from eptaro.core.kernels.ranges import interpolate
@@ -160,8 +160,8 @@ def _count_values(
     by_counting = runs * width <= max(len(data), _ROOM)
     counts = np.zeros(runs * width if by_counting else 0, np.int64)
     keys = []
-    for start in range(0, len(batch), CHUNK):
-        rows = slice(start, start + CHUNK)
+    for start in range(0, len(batch), ROWS_PER_CHUNK):
+        rows = slice(start, start + ROWS_PER_CHUNK)
         inside, key = places_of(view.seen, crossed, group[rows], batch.days_of(rows), width)
         if view.groups.count > 1:
             key += group[rows][inside].astype(np.int64) * (crossed.size * width)

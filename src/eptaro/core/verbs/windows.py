@@ -13,7 +13,7 @@ from eptaro.core.calendars.levels import ACTIVE_DAY, BY_GROUP, ENTRY, WORKDAY, A
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.kernels.gathering import running_sums
 from eptaro.core.measures.measure import Measure
-from eptaro.core.query.lineage import LastN, Number, Side, Value
+from eptaro.core.query.lineage import LastN, Side, TracedNumber, Value
 from eptaro.core.query.transactions import Ledger
 from eptaro.core.query.view import View
 from eptaro.core.results.column import (
@@ -98,7 +98,7 @@ class Windowed:
     lo: Ints | None = None
     hi: Ints | None = None
 
-    def numbers(self, view: View, back: Amount, *, whole: bool) -> dict[str, Number]:
+    def numbers(self, view: View, back: Amount, *, whole: bool) -> dict[str, TracedNumber]:
         """Return what is behind the values of each measure, of `whole` windows alone."""
         side = Side("days", self.first, self.last)
         last_n = None if self.ledger is None else LastN(back)

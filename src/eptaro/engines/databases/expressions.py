@@ -11,7 +11,7 @@ from itertools import pairwise
 from typing import Any
 
 from eptaro.core.calendars.levels import Names
-from eptaro.core.expressions.kinds import Kind, check_alike, kind_of, ordinal_of_text
+from eptaro.core.expressions.kinds import ValueKind, check_alike, kind_of, ordinal_of_text
 from eptaro.core.expressions.parser import Formula, Formulas
 from eptaro.core.expressions.tree import (
     BinaryOp,
@@ -74,9 +74,9 @@ def _choose_value(to: Translator, node: Call) -> SqlExpr:
     values = arguments[1:] if node.function == "if" else arguments
     kind = check_alike(values, to.kinds, to.text, node.at)
     scale: int | None = None
-    if kind is Kind.NUMBER:
+    if kind is ValueKind.NUMBER:
         parts, scale = to.all_alike([to.number(value) for value in values])
-    elif kind is Kind.DATE:
+    elif kind is ValueKind.DATE:
         parts = [to.day(value) for value in values]
     else:
         parts = [to.translate(value).sql for value in values]
@@ -85,9 +85,9 @@ def _choose_value(to: Translator, node: Call) -> SqlExpr:
         return SqlExpr(sql.case((to.translate(arguments[0]).sql, parts[0]), else_=otherwise), scale)
     if node.function == "coalesce":
         return SqlExpr(sql.func.coalesce(*parts), scale)
-    if kind is Kind.FLAG:
+    if kind is ValueKind.FLAG:
         raise to.refusal(node, f"the {node.function} of conditions")
-    if kind is Kind.TEXT:
+    if kind is ValueKind.TEXT:
         parts = [to.in_order(part) for part in parts]
     least = node.function == "least"
     if to.lite:  # of several values, one of which is blank, it gives a blank
@@ -205,7 +205,7 @@ def _shift(to: Translator, node: Call) -> Any:
 def _date(to: Translator, node: Call) -> Any:
     """Return the date of three numbers, blank where there is no such day."""
     sql = to.sql
-    if kind_of(node.given[1], to.kinds, to.text) is Kind.TEXT:
+    if kind_of(node.given[1], to.kinds, to.text) is ValueKind.TEXT:
         raise to.refusal(node.given[1], "the number of a month from its name")
     year, month, day = (_whole_or_blank(to, to.number(part)) for part in node.given)
     if to.lite:
@@ -307,19 +307,19 @@ class Translator:
     def _check_formula(self, formula: Formula) -> SqlExpr:
         self.text = formula.text
         kind = kind_of(formula.node, self.kinds, formula.text)
-        accepted = {formula.wanted, Kind.BLANK}
-        accepted |= {Kind.FLAG} if formula.wanted is Kind.NUMBER else set()
+        accepted = {formula.wanted, ValueKind.BLANK}
+        accepted |= {ValueKind.FLAG} if formula.wanted is ValueKind.NUMBER else set()
         if formula.wanted is not None and kind not in accepted:
             message = f"this is {kind.value}, and {formula.wanted.value} is needed"
             raise error_at(formula.text, formula.node.at, message)
-        if formula.wanted is Kind.NUMBER:
+        if formula.wanted is ValueKind.NUMBER:
             return self._fitting(self.number(formula.node))
-        if kind is Kind.DATE:
+        if kind is ValueKind.DATE:
             return SqlExpr(self.sql.type_coerce(self.day(formula.node), self.sql.Date))
         translated = self.translate(formula.node)
-        if kind is Kind.FLAG and formula.wanted is None:
+        if kind is ValueKind.FLAG and formula.wanted is None:
             return SqlExpr(self.sql.type_coerce(translated.sql, self.sql.Boolean))
-        if kind is Kind.TEXT:
+        if kind is ValueKind.TEXT:
             return SqlExpr(self.sql.type_coerce(translated.sql, self.sql.String))
         return translated
 
@@ -336,15 +336,15 @@ class Translator:
         overflow = sql.func.abs(sql.literal_column("-9223372036854775808"))
         return SqlExpr(sql.case((beyond, overflow), else_=part.sql), part.scale)
 
-    def _kind(self, column: Any) -> Kind:
+    def _kind(self, column: Any) -> ValueKind:
         sql = self.sql
         if isinstance(column.type, sql.Boolean):
-            return Kind.FLAG
+            return ValueKind.FLAG
         if isinstance(column.type, sql.Numeric | sql.Float | sql.Integer):
-            return Kind.NUMBER
+            return ValueKind.NUMBER
         if isinstance(column.type, sql.Date | sql.DateTime):
-            return Kind.DATE
-        return Kind.TEXT
+            return ValueKind.DATE
+        return ValueKind.TEXT
 
     def refusal(self, node: Node, subject: str) -> Exception:
         """Return the error for what a database may calculate in another way than Eptaro."""
@@ -368,7 +368,7 @@ class Translator:
             case Text(value):
                 return SqlExpr(sql.literal(value))
             case Name(name):
-                if name == self._date and self.kinds[name] is not Kind.DATE:
+                if name == self._date and self.kinds[name] is not ValueKind.DATE:
                     raise self.refusal(node, "dates that are kept as text or numbers")
                 return self._column(name)
             case Negate(value):
@@ -400,7 +400,7 @@ class Translator:
         would not bind as it does here otherwise.
         """
         operand = self.translate(node).sql
-        if kind_of(node, self.kinds, self.text) is Kind.FLAG and not isinstance(node, Name):
+        if kind_of(node, self.kinds, self.text) is ValueKind.FLAG and not isinstance(node, Name):
             return self.sql.sql.elements.Grouping(operand)
         return operand
 
@@ -419,7 +419,7 @@ class Translator:
     def number(self, node: Node) -> SqlExpr:
         """Return a number; what is true counts as 1."""
         sql, part = self.sql, self.translate(node)
-        if kind_of(node, self.kinds, self.text) is Kind.FLAG and not isinstance(node, Where):
+        if kind_of(node, self.kinds, self.text) is ValueKind.FLAG and not isinstance(node, Where):
             truth = self._operand(node)
             as_number = sql.case((truth, 1), (sql.not_(truth), 0))
             return SqlExpr(as_number, 0)
@@ -470,14 +470,14 @@ class Translator:
 
     def _compare(self, how: str, left: Node, right: Node) -> Any:
         kind = check_alike([left, right], self.kinds, self.text, left.at)
-        if kind in (Kind.NUMBER, Kind.BLANK):
+        if kind in (ValueKind.NUMBER, ValueKind.BLANK):
             one, two, _ = self.alike(self.number(left), self.number(right))
             return one.op(_COMPARED[how], is_comparison=True)(two)
-        if kind is Kind.DATE:
+        if kind is ValueKind.DATE:
             one, two = (self.day(node) for node in (left, right))
         else:
             one, two = (self._operand(node) for node in (left, right))
-            if kind is Kind.TEXT:
+            if kind is ValueKind.TEXT:
                 one = self.in_order(one)
         return one.op(_COMPARED[how], is_comparison=True)(two)
 

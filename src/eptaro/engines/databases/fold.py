@@ -26,7 +26,7 @@ from eptaro.core.expressions.parser import Formulas
 from eptaro.core.measures.measure import Measure
 from eptaro.core.query.query import Filter
 from eptaro.core.results import bigint
-from eptaro.core.results.column import Column, Kind
+from eptaro.core.results.column import Column, ColumnKind
 from eptaro.core.results.result import Result
 from eptaro.engines.databases.queries import (
     DAY,
@@ -154,7 +154,9 @@ def _squares(plane: Plane, result: Fetched, name: str, good: NDArray[np.bool_]) 
     return Squares.of_exact(np.array([*units, None], object)[:-1], kind, scale)
 
 
-def _numbers(values: list[Any], column: str, result: Fetched) -> tuple[NDArray[Any], Kind, int]:
+def _numbers(
+    values: list[Any], column: str, result: Fetched
+) -> tuple[NDArray[Any], ColumnKind, int]:
     """Return values in whole units, their kind and decimals; 0 where there is none."""
     if column in result.scales:
         scale = result.scales[column]
@@ -203,7 +205,7 @@ def entries_of(
     decimals = [Decimal(value) for value in values]
     scale = max([0, *(-int(value.as_tuple().exponent) for value in decimals)])
     units = _whole_numbers([_units(value, scale) for value in decimals])
-    kind: Kind = "decimal" if scale else "integer"
+    kind: ColumnKind = "decimal" if scale else "integer"
     return ValueLists.of(np.repeat(cell, counts), np.repeat(units, counts), kind, scale), None
 
 

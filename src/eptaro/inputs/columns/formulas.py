@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from eptaro.core.aggregation.groups import Categorical
 from eptaro.core.calendars.days import Flags
-from eptaro.core.expressions.kinds import Kind, kind_of
+from eptaro.core.expressions.kinds import ValueKind, kind_of
 from eptaro.core.expressions.parser import Formula, Formulas
 from eptaro.core.expressions.tree import Call, Name, Node, Where, error_at
 from eptaro.core.kernels.factorize import factorize
@@ -104,12 +104,12 @@ class FormulaColumns:
         if own is None:
             own_column = self.column(name)
             return in_order(own_column) if own_column.kind == "text" else own_column
-        kind = Kind.DATE if own == self._date else (self._formulas.kinds or {}).get(own)
+        kind = ValueKind.DATE if own == self._date else (self._formulas.kinds or {}).get(own)
         source = self._placed.source.name
         column = read_text_or_date(self._table[own], own, source, self._rules, kind).named(name)
         if not isinstance(formula.node, Where):
             return column
-        met = self._evaluate(replace(formula, node=formula.node.condition, wanted=Kind.FLAG))
+        met = self._evaluate(replace(formula, node=formula.node.condition, wanted=ValueKind.FLAG))
         true: Flags = met.data if met.valid is None else met.data & met.valid
         return column.blanked(true)
 
@@ -172,7 +172,7 @@ class FormulaColumns:
         columns = {name: column for name, (column, _, _) in readings.items()}
         kinds = {name: kind for name, (_, kind, _) in readings.items()}
         hours = {name: hour for name, (_, _, hour) in readings.items() if hour is not None}
-        if formula.wanted is Kind.DATE and self._rules.locale != "en":
+        if formula.wanted is ValueKind.DATE and self._rules.locale != "en":
             columns |= self._months(formula.node, columns)
         rows, node = self._table.num_rows, formula.node
 
@@ -181,7 +181,7 @@ class FormulaColumns:
             count = len(range(rows)[of])
             return evaluate(node, formula.text, own, kinds, count, times)
 
-        words = kind_of(node, kinds, formula.text) in (Kind.NUMBER, Kind.FLAG)
+        words = kind_of(node, kinds, formula.text) in (ValueKind.NUMBER, ValueKind.FLAG)
         many = max((len(c.choices) for c in columns.values() if c.choices is not None), default=0)
         return in_parts(some, rows) if words and many <= _MANY else some(slice(0, rows))
 
@@ -197,36 +197,36 @@ class FormulaColumns:
                 renamed[month.name] = replace(column, choices=choices)
         return renamed
 
-    def _of(self, name: str, formula: Formula) -> tuple[Column, Kind, Column | None]:
+    def _of(self, name: str, formula: Formula) -> tuple[Column, ValueKind, Column | None]:
         """Return a column as a formula takes it, its kind, and the hours of one of times."""
         return self._read(name)
 
-    def _read_once(self, name: str) -> tuple[Column, Kind, Column | None]:
+    def _read_once(self, name: str) -> tuple[Column, ValueKind, Column | None]:
         array, meant = self._table[name], (self._formulas.kinds or {}).get(name)
         kind = array.type
         if pa.types.is_dictionary(kind):
             kind = kind.value_type
-        if pa.types.is_null(kind) or (meant is Kind.BLANK and name != self._date):
+        if pa.types.is_null(kind) or (meant is ValueKind.BLANK and name != self._date):
             none = np.zeros(len(array), bool)
-            return Column.of(name, "integer", none.astype(np.int64), none), Kind.BLANK, None
+            return Column.of(name, "integer", none.astype(np.int64), none), ValueKind.BLANK, None
         if name == self._date:
             return self._as_dates(array, name)
         if name == self._rules.time or pa.types.is_time(kind):
             return self._as_clock(array, name)
-        if meant is Kind.DATE and holds_clock(array):
+        if meant is ValueKind.DATE and holds_clock(array):
             return self._as_clock(array, name)
         if pa.types.is_string(kind) or pa.types.is_large_string(kind):
-            if meant is Kind.NUMBER:
-                return self._as_numbers(array, name), Kind.NUMBER, None
-            if meant is not Kind.DATE:
-                return self._as_text(array, name), Kind.TEXT, None
+            if meant is ValueKind.NUMBER:
+                return self._as_numbers(array, name), ValueKind.NUMBER, None
+            if meant is not ValueKind.DATE:
+                return self._as_text(array, name), ValueKind.TEXT, None
         elif pa.types.is_boolean(kind):
             valid = to_numpy(array.is_valid()) if array.null_count else None
             flags = plain(array.fill_null(False))
-            return Column.of(name, "flag", flags, valid), Kind.FLAG, None
+            return Column.of(name, "flag", flags, valid), ValueKind.FLAG, None
         elif not pa.types.is_temporal(kind):
             numbers = read_numbers(array, name, self._placed)
-            return numbers, Kind.NUMBER, None
+            return numbers, ValueKind.NUMBER, None
         return self._as_dates(array, name)
 
     def _as_text(self, array: pa.ChunkedArray, name: str) -> Column:
@@ -240,7 +240,9 @@ class FormulaColumns:
         source = self._placed.source
         return read_numbers(source.as_numbers(array, self._placed, name), name, self._placed)
 
-    def _as_dates(self, array: pa.ChunkedArray, name: str) -> tuple[Column, Kind, Column | None]:
+    def _as_dates(
+        self, array: pa.ChunkedArray, name: str
+    ) -> tuple[Column, ValueKind, Column | None]:
         if name == self._date:
             parsed = read_timed_dates(self._table, name, self._rules)
         else:
@@ -260,9 +262,11 @@ class FormulaColumns:
             timed = parsed.times >= 0
             has_time = valid if timed.all() else timed if valid is None else timed & valid
             hours = Column.of("", "integer", parsed.times // _HOUR % 24, has_time)
-        return Column.of(name, "date", parsed.days, valid), Kind.DATE, hours
+        return Column.of(name, "date", parsed.days, valid), ValueKind.DATE, hours
 
-    def _as_clock(self, array: pa.ChunkedArray, name: str) -> tuple[Column, Kind, Column | None]:
+    def _as_clock(
+        self, array: pa.ChunkedArray, name: str
+    ) -> tuple[Column, ValueKind, Column | None]:
         """Return times of day as those of one day, and their hours."""
         clock = read_clock(array, self._rules, name)
         if clock.bad.any():
@@ -274,16 +278,16 @@ class FormulaColumns:
         valid = ~clock.blank if clock.blank.any() else None
         hours = Column.of("", "integer", clock.times // _HOUR, valid)
         days = np.zeros(len(clock.times), np.int64)
-        return Column.of(name, "date", days, valid), Kind.DATE, hours
+        return Column.of(name, "date", days, valid), ValueKind.DATE, hours
 
 
 _KINDS = {
-    "integer": Kind.NUMBER,
-    "decimal": Kind.NUMBER,
-    "float": Kind.NUMBER,
-    "text": Kind.TEXT,
-    "date": Kind.DATE,
-    "flag": Kind.FLAG,
+    "integer": ValueKind.NUMBER,
+    "decimal": ValueKind.NUMBER,
+    "float": ValueKind.NUMBER,
+    "text": ValueKind.TEXT,
+    "date": ValueKind.DATE,
+    "flag": ValueKind.FLAG,
 }
 
 

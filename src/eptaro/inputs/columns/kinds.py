@@ -14,7 +14,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from eptaro.core.aggregation.planes import Plane
-from eptaro.core.expressions.kinds import FUNCTIONS, Kind, Use, sure_kind
+from eptaro.core.expressions.kinds import FUNCTIONS, Use, ValueKind, sure_kind
 from eptaro.core.expressions.kinds import uses as uses_of
 from eptaro.core.expressions.parser import Formula, Formulas
 from eptaro.core.expressions.tree import Call, Name, Node, Text, Where
@@ -36,7 +36,7 @@ def only_picked(planes: Iterable[Plane]) -> list[str]:
     return sorted({p.column for p in planes if p.what in _PICKS} - reckoned)
 
 
-def kind_picked(node: Node, kinds: Mapping[str, Kind]) -> Kind | None:
+def kind_picked(node: Node, kinds: Mapping[str, ValueKind]) -> ValueKind | None:
     """Return what an expression makes, as far as that shows; `kinds` names what columns hold.
 
     >>> from eptaro.core.expressions.parser import parse
@@ -47,7 +47,7 @@ def kind_picked(node: Node, kinds: Mapping[str, Kind]) -> Kind | None:
         case Name(name):
             return kinds.get(name)
         case Text():
-            return Kind.TEXT
+            return ValueKind.TEXT
         case Where(value):
             return None if value is None else kind_picked(value, kinds)
         case Call(function, given) if FUNCTIONS[function].gives is None:
@@ -66,7 +66,7 @@ def name_picked(formula: Formula) -> str | None:
 
 
 def read_text_or_date(
-    array: pa.ChunkedArray, name: str, source: str, rules: DateRules, kind: Kind | None
+    array: pa.ChunkedArray, name: str, source: str, rules: DateRules, kind: ValueKind | None
 ) -> Column:
     """Return a column that holds dates, or else texts, each a place among those that occur, in
     order of letters.
@@ -76,7 +76,7 @@ def read_text_or_date(
     type_of_values = array.type.value_type if pa.types.is_dictionary(array.type) else array.type
     if pa.types.is_null(type_of_values):
         return Column.of(name, "integer", np.zeros(len(array)), np.zeros(len(array), bool))
-    if kind is Kind.DATE:
+    if kind is ValueKind.DATE:
         parsed = read_dates(array, replace(rules, grain="day"), name)  # months are texts here
         bad = np.zeros(len(array), bool) if parsed.bad is None else parsed.bad
         blank = bad if parsed.reasons is None else parsed.reasons == "blank"
@@ -120,7 +120,7 @@ def settled_kinds(source: Source, spec: FoldSpec) -> Formulas:
     used.pop(date, None)
     if not source.undecided:
         return replace(formulas, kinds=_kinds_of_typed(source, date, formulas, used, rules))
-    settled, open_ones = dict[str, Kind](), dict[str, list[Use]]()
+    settled, open_ones = dict[str, ValueKind](), dict[str, list[Use]]()
     for name, uses in used.items():
         if name not in source.names():
             continue  # which is an error where it is read
@@ -144,7 +144,7 @@ def _uses(planes: list[Plane], formulas: Formulas) -> dict[str, list[Use]]:
             number = what not in (*_COUNTED, *_PICKED)
             use = Use(
                 name,
-                Kind.NUMBER if number else None,
+                ValueKind.NUMBER if number else None,
                 ordered=what in ("min", "max"),
                 blank=what == "filled",
                 picked=what in _PICKED,
@@ -159,7 +159,7 @@ def _uses(planes: list[Plane], formulas: Formulas) -> dict[str, list[Use]]:
     return uses
 
 
-def _certain_kind(name: str, uses: list[Use]) -> Kind | None:
+def _certain_kind(name: str, uses: list[Use]) -> ValueKind | None:
     """Return what a column is surely taken for; None where that is open.
 
     Raises `ExpressionError` where it is taken for two things.
@@ -173,21 +173,21 @@ def _certain_kind(name: str, uses: list[Use]) -> Kind | None:
         )
     if sure:
         return next(iter(sure))
-    return Kind.TEXT if any(use.kind is Kind.TEXT for use in uses) else None
+    return ValueKind.TEXT if any(use.kind is ValueKind.TEXT for use in uses) else None
 
 
-def _sure_kinds(uses: list[Use]) -> set[Kind]:
-    words = (Kind.NUMBER, Kind.DATE, Kind.TEXT)
+def _sure_kinds(uses: list[Use]) -> set[ValueKind]:
+    words = (ValueKind.NUMBER, ValueKind.DATE, ValueKind.TEXT)
     return {use.kind for use in uses if use.sure and use.kind in words and use.kind is not None}
 
 
 def _kinds_of_typed(
     source: Source, date: str, formulas: Formulas, used: Mapping[str, list[Use]], rules: DateRules
-) -> dict[str, Kind]:
+) -> dict[str, ValueKind]:
     """Return what columns of text are taken for in a source that has types; those that values are
     picked from are texts or dates where the first rows that hold any value hold no number.
     """
-    kinds, open_ones = dict[str, Kind](), list[str]()
+    kinds, open_ones = dict[str, ValueKind](), list[str]()
     for name, uses in used.items():
         sure = _sure_kinds(uses)
         if len(sure) == 1:
@@ -203,32 +203,32 @@ def _kinds_of_typed(
             kind = _kind_of_values(source, column, name, rules)
             if kind is not None:
                 open_ones.remove(name)
-                if kind is not Kind.NUMBER:
+                if kind is not ValueKind.NUMBER:
                     kinds[name] = kind
             elif column.null_count < len(column):
                 empty.add(name)
         if not open_ones:
             break
-    return kinds | dict.fromkeys(empty.intersection(open_ones), Kind.TEXT)
+    return kinds | dict.fromkeys(empty.intersection(open_ones), ValueKind.TEXT)
 
 
 def _kind_of_values(
     source: Source, column: pa.ChunkedArray, name: str, rules: DateRules
-) -> Kind | None:
+) -> ValueKind | None:
     """Return what a column that has a type holds; None as long as only blanks are seen."""
     type_of_values = column.type.value_type if pa.types.is_dictionary(column.type) else column.type
     if pa.types.is_date(type_of_values) or pa.types.is_timestamp(type_of_values):
-        return Kind.DATE
+        return ValueKind.DATE
     if not is_text(column.type):
-        return Kind.NUMBER
+        return ValueKind.NUMBER
     texts = column.cast(pa.string())
     filled = texts.filter(pc.not_equal(pc.utf8_trim_whitespace(texts), ""))
     if not len(filled):
         return None
     if pc.any(source.are_numbers(filled)).as_py():
-        return Kind.NUMBER
+        return ValueKind.NUMBER
     parsed = read_dates(filled, replace(rules, grain="day"), name)
-    return Kind.TEXT if parsed.bad is not None and parsed.bad.all() else Kind.DATE
+    return ValueKind.TEXT if parsed.bad is not None and parsed.bad.all() else ValueKind.DATE
 
 
 @dataclass
@@ -245,7 +245,7 @@ class _Evidence:
 
 def _decide_kinds(
     source: Source, date: str, open_ones: Mapping[str, list[Use]], rules: DateRules
-) -> Iterator[tuple[str, Kind]]:
+) -> Iterator[tuple[str, ValueKind]]:
     """Yield what each of some columns holds, from one look at all of their rows."""
     names = [*open_ones]
     if not names:
@@ -294,18 +294,18 @@ def _add_evidence(
         evidence.dates = False
 
 
-def _kind(source: Source, name: str, evidence: _Evidence, uses: list[Use]) -> Kind:
+def _kind(source: Source, name: str, evidence: _Evidence, uses: list[Use]) -> ValueKind:
     """Return what a column is; raises `MeasureError` for one that is nearly all numbers."""
     if not evidence.filled:
-        return Kind.BLANK
+        return ValueKind.BLANK
     if source.has_rules and not evidence.codes:
         every = pa.chunked_array(evidence.texts, pa.string()).unique()
         if source.settles_numbers(name, every):
-            return Kind.NUMBER
+            return ValueKind.NUMBER
     if evidence.numbers == evidence.filled:
-        return Kind.TEXT if evidence.codes else Kind.NUMBER
+        return ValueKind.TEXT if evidence.codes else ValueKind.NUMBER
     if not evidence.numbers:
-        return Kind.DATE if evidence.dates else Kind.TEXT
+        return ValueKind.DATE if evidence.dates else ValueKind.TEXT
     if 2 * evidence.numbers >= evidence.filled and any(use.ordered for use in uses):
         assert evidence.other is not None
         from eptaro.inputs.columns.numbers import cure
@@ -315,4 +315,4 @@ def _kind(source: Source, name: str, evidence: _Evidence, uses: list[Use]) -> Ki
             f"{source.name}: row {source.row_number(row):,} of {name!r}: {text!r} is not a number, "
             f"and {evidence.numbers:,} of {evidence.filled:,} values are{cure(text)}"
         )
-    return Kind.TEXT
+    return ValueKind.TEXT

@@ -179,7 +179,7 @@ _DAYS = (
 
 _PERIOD_GAP = r"[./\- ]?"
 _YEAR = r"(?P<y>\d{4})"
-PERIODS = (
+PERIOD_FORMS = (
     DatePattern(r"^(?P<y>\d{4})-(?P<m>\d{2})$", ""),
     *(
         DatePattern(pattern, "")
@@ -192,7 +192,7 @@ PERIODS = (
     DatePattern(rf"^[Qq](?P<q>\d){_PERIOD_GAP}{_YEAR}$", ""),
     DatePattern(rf"^{_YEAR}[./\- ]?[Ww](?P<k>\d{{2}})$", ""),
 )
-PLAIN = (*_DAYS, *PERIODS)
+PLAIN_FORMS = (*_DAYS, *PERIOD_FORMS)
 # What could be something else unless the grain is given.
 _DECIMAL_YEAR = DatePattern(r"^(?P<y>\d{4})\.(?P<F>\d{1,9})$", "2025.58")
 _WHOLE_YEAR = DatePattern(r"^(?P<y>\d{4})(?P<F>)$", "")  # beside others with a fraction
@@ -262,14 +262,18 @@ def forms(rules: DateRules) -> Sequence[DatePattern]:
     if rules.formats:
         return [DatePattern(_compile_pattern(text), text) for text in rules.formats]
     if rules.order in (None, "infer"):
-        return PLAIN if rules.grain is None else [*_SAID[rules.grain], *PLAIN]
+        return PLAIN_FORMS if rules.grain is None else [*_SAID[rules.grain], *PLAIN_FORMS]
     order = str(rules.order)
     example = {"ymd": "2025/08/20", "dmy": "20.08.2025", "mdy": "08/20/2025"}[order]
     patterns = [
         DatePattern(_order_pattern(order, worded=worded), example) for worded in (False, True)
     ]
     own_patterns = _SAID[rules.grain or "day"]
-    return [*own_patterns, *patterns, *(PLAIN if order == "ymd" else (PLAIN[0], *PLAIN[2:]))]
+    return [
+        *own_patterns,
+        *patterns,
+        *(PLAIN_FORMS if order == "ymd" else (PLAIN_FORMS[0], *PLAIN_FORMS[2:])),
+    ]
 
 
 def _compile_pattern(text: str) -> str:
@@ -361,7 +365,7 @@ def parse_texts(texts: pa.Array, rules: DateRules) -> Parsed:
     if _DECIMAL_YEAR in accepted:
         fractions = pc.match_substring_regex(trimmed, _DECIMAL_YEAR.pattern)
         accepted = [*accepted, _WHOLE_YEAR] if pc.any(fractions).as_py() else accepted
-    if accepted is PLAIN and (days := _plain_days(trimmed)) is not None:
+    if accepted is PLAIN_FORMS and (days := _plain_days(trimmed)) is not None:
         return Parsed(days, micros, offset, reason)
     unread, grain = np.arange(size), np.zeros(size, np.int8)
     for form in accepted:
@@ -386,7 +390,7 @@ def parse_texts(texts: pa.Array, rules: DateRules) -> Parsed:
             break
     untouched = unread[reason[unread] == ""]
     reason[untouched] = f"is not written as {forms_accepted}"
-    if accepted is PLAIN and len(untouched):
+    if accepted is PLAIN_FORMS and len(untouched):
         untouched_texts = trimmed.take(pa.array(untouched))
         for hint in HINTS:
             fits = pc.fill_null(pc.match_substring_regex(untouched_texts, hint.pattern), False)

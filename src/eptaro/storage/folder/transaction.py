@@ -19,7 +19,7 @@ from eptaro.core.aggregation.planes import Plane
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.query.book_options import BookOptions
-from eptaro.core.query.coverage import PERIODS, asked_by_group, widen_coverage
+from eptaro.core.query.coverage import WHOLE_PERIODS, asked_by_group, widen_coverage
 from eptaro.errors import CalendarError, InputError
 from eptaro.paths import Found, StoragePath, runs
 from eptaro.storage.folder.files import SHARD_FILE, TOKEN, new_token
@@ -361,7 +361,7 @@ def _options_of_both(
     declared, more = own.coverage, options_given.coverage
     if declared is not None and asked_by_group(declared) is not None:
         declared, more = None, None
-    if (declared is None or declared in PERIODS) and more in (None, declared):
+    if (declared is None or declared in WHOLE_PERIODS) and more in (None, declared):
         merged = replace(own, workdays=workdays, span=None, coverage=declared).settle(both)
         span = merged.span
         if declared is not own.coverage:

@@ -18,7 +18,15 @@ from eptaro.core.calendars.levels import Amount, check_level
 from eptaro.core.calendars.period import Period
 from eptaro.core.calendars.span import Span
 from eptaro.core.measures.measure import Measure
-from eptaro.core.query.lineage import Change, DayMatching, Mean, Number, Side, Value, ViewLineage
+from eptaro.core.query.lineage import (
+    Change,
+    DayMatching,
+    Mean,
+    Side,
+    TracedNumber,
+    Value,
+    ViewLineage,
+)
 from eptaro.core.query.totals import GroupTotals
 from eptaro.core.query.view import BookData, View, top_groups
 from eptaro.core.results.column import (
@@ -169,7 +177,7 @@ def standing_column(
     )
 
 
-class Compared:
+class ComparedSides:
     """Current and prior sides of every group, and their result.
 
     The rows are those of the sides, once for every group; several prior sides represent
@@ -319,7 +327,7 @@ class Compared:
         )
         return now, column
 
-    def numbers(self, measure: Measure, pairing: DayMatching | None) -> dict[str, Number]:
+    def numbers(self, measure: Measure, pairing: DayMatching | None) -> dict[str, TracedNumber]:
         """Return what is behind a measure's value, prior value, change and change ratio."""
         name, exists, now = measure.name, self.exists, self._days_of(self._now)
         value = self._value(measure, Side("current side", *now, self._now.exists[self.place]))
@@ -447,7 +455,7 @@ def pairs_side_by_side(
     names = [measure.name for measure in measures]
     shared = [*head.names[:stop], *names, *(name for name in goals if name in head)]
     columns = [head.column(name) for name in shared]
-    numbers: dict[str, Number] = {}
+    numbers: dict[str, TracedNumber] = {}
     for table, back in zip(tables, query.backs, strict=True):
         ending = "_" + back.strip().replace(" ", "_")
         columns += [_named_against(c, ending, back) for c in table.columns if c.name not in shared]
@@ -492,7 +500,7 @@ def compare_sides(
     view: View, query: Compare, now: Sides, priors: list[Sides], pairing: DayMatching | None
 ) -> Result:
     """Return the comparison of given sides, in the order of groups and time."""
-    sides = Compared(view, now, priors)
+    sides = ComparedSides(view, now, priors)
     columns: list[AnyColumn] = [*sides.head(with_day=query.every is not None)]
     if query.details and query.groups is None:
         columns.append(sides.standing())
@@ -500,7 +508,7 @@ def compare_sides(
     if query.effects is not None:
         explained = Effects(view, query.effects, sides.group, sides.now, sides.priors[0])
         columns += explained.day_columns(sides.exists)
-    numbers: dict[str, Number] = {}
+    numbers: dict[str, TracedNumber] = {}
     for measure in view.facts.measures:
         value, prior = sides.values(measure)
         changed = changes(measure.name, value, prior, sides.comparable)

@@ -22,7 +22,7 @@ from eptaro.core.kernels.gathering import running_sums
 from eptaro.core.measures.measure import Measure
 from eptaro.core.query.view import View
 from eptaro.core.results import bigint
-from eptaro.core.results.column import Column, Kind
+from eptaro.core.results.column import Column, ColumnKind
 from eptaro.core.results.format import DisplayHint, Priority
 from eptaro.core.verbs.comparison.sides import Sides
 from eptaro.core.verbs.queries import EFFECTS, Effect
@@ -31,10 +31,10 @@ from eptaro.errors import QuestionError, unknown
 _PLACES = 2  # decimals of effects at least, so that those of counts are not all rounded away
 
 
-Kinds = tuple[Sequence[str], Callable[[Days], Ints]]
+DayKinds = tuple[Sequence[str], Callable[[Days], Ints]]
 
 
-def kinds_of_day(effects: Effect, workdays: Workdays) -> Kinds:
+def kinds_of_day(effects: Effect, workdays: Workdays) -> DayKinds:
     """Return the kinds that days are distinguished by: their names, and the kind of each day."""
 
     def worked(days: Days) -> Ints:
@@ -161,7 +161,7 @@ def _effect_column(
     like: Column,
     text: str,
 ) -> Column:
-    kind: Kind = "decimal" if places else "float"
+    kind: ColumnKind = "decimal" if places else "float"
     data = np.where(keep, data, 0)
     return Column.of(
         f"{measure.name}_{part_name}",

@@ -10,7 +10,7 @@ import numpy as np
 
 from eptaro.core.calendars.days import LAST_DAY
 from eptaro.core.query.coverage import GroupSpans
-from eptaro.core.query.lineage import AcrossLineage, Number, Side, Value, ViewLineage
+from eptaro.core.query.lineage import AcrossLineage, Side, TracedNumber, Value, ViewLineage
 from eptaro.core.query.query import Query
 from eptaro.core.query.totals import GroupSet, ReducedBook
 from eptaro.core.query.view import View
@@ -172,7 +172,7 @@ def recap_across(view: View, rows: PeriodRows, query: Query, *, shares: bool) ->
     head = [*rows.head(), rows.complete_of_all(edge)]
     titles_taken = {column.name for column in head} | {TOTAL}
     side = Side("days", rows.first, rows.last)
-    numbers: dict[str, Number] = {}
+    numbers: dict[str, TracedNumber] = {}
     columns = [*head]
     titles = [title_of(view.groups.names[0], word, titles_taken, blank=blank) for word in heads]
     for source, place, title in [*((view, i, t) for i, t in enumerate(titles)), (edge, 0, TOTAL)]:

@@ -13,7 +13,7 @@ from eptaro.core.calendars.calendar import LETTERS, Calendar
 from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.calendars.levels import Names, check_level
 from eptaro.core.calendars.span import Span
-from eptaro.core.query.lineage import Change, Number, Side, Value, ViewLineage
+from eptaro.core.query.lineage import Change, Side, TracedNumber, Value, ViewLineage
 from eptaro.core.query.view import BookData, View, top_groups
 from eptaro.core.results.column import NO_NUMBERS, Column, join_columns
 from eptaro.core.results.format import COMPLETE, DisplayHint, Priority
@@ -134,7 +134,7 @@ def years_side_by_side(
     every = np.logical_and.reduce(
         [fine | ~is_one for fine, is_one in zip(comparable_parts, there, strict=True)]
     )
-    numbers: dict[str, Number] = {}
+    numbers: dict[str, TracedNumber] = {}
     several = len(view.facts.measures) > 1
     # Totals would count their parts twice in the note that ties the table to its rows.
     of_parts = np.array([label != TOTAL for label in labels])
