@@ -47,13 +47,13 @@ class Occurring(unittest.TestCase):
             for way in both():
                 for cut in (parallel.chunks, sliced):
                     with mock.patch.object(factorize, "chunks", cut):
-                        found, places = factorize.close_together(values, least, span)
+                        found, places = factorize.factorize_narrow(values, least, span)
                     self.assertEqual(found.tolist(), sorted({*values.tolist()}), way)
                     self.assertEqual(found[places].tolist(), values.tolist())
                 for wrong in (least - 1, least + span):
                     if -(2**63) <= wrong < 2**63:
                         with self.assertRaises(IndexError):
-                            factorize.close_together(np.array([wrong]), least, span)
+                            factorize.factorize_narrow(np.array([wrong]), least, span)
 
     def test_pairs(self):
         rng = np.random.default_rng(1)

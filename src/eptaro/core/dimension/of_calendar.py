@@ -37,7 +37,7 @@ def key_numbers(periods: Periods) -> Ints:
     return periods.years * (10 if periods.level in ("half", "quarter") else 100) + periods.numbers
 
 
-def day_of(sheet: Sheet, level: str) -> Ints:
+def number_of_day(sheet: Sheet, level: str) -> Ints:
     """Return the number of each day in its period, from 1."""
     return sheet.days - sheet.periods(level).first[sheet.places(level)] + 1
 
@@ -230,7 +230,7 @@ def _of_level(level: str) -> list[Attribute]:
             level,
             "integer",
             f"Number of the day in its {level}, from 1",
-            lambda sheet: integer(day_of(sheet, level)),
+            lambda sheet: integer(number_of_day(sheet, level)),
             in_sets=own_days,
         ),
         Attribute(
@@ -246,7 +246,7 @@ def _of_level(level: str) -> list[Attribute]:
             level,
             "flag",
             f"Whether it is the first day of the {level}",
-            lambda sheet: flag(day_of(sheet, level) == 1),
+            lambda sheet: flag(number_of_day(sheet, level) == 1),
         ),
         Attribute(
             f"is_{level}_last",

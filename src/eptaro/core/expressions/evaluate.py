@@ -36,8 +36,8 @@ from eptaro.core.expressions.values import (
     Truth,
     UnfitError,
     any_of,
-    both,
     broadcast_flags,
+    combine_masks,
     negate_condition,
     valid_mask,
 )
@@ -148,7 +148,7 @@ class _Evaluation:
         one, two = (self._of_kind(node, kind) for node in (left, right))
         if kind is ValueKind.NUMBER or kind is ValueKind.BLANK:
             return ops.compare_numbers(how, one, two)
-        valid = both(valid_mask(one), valid_mask(two))
+        valid = combine_masks(valid_mask(one), valid_mask(two))
         if kind is ValueKind.TEXT:
             ranked = ops.ranks(one, two)
             return ops.compare_arrays(how, *ranked), valid
@@ -186,7 +186,7 @@ class _Evaluation:
                         true = self._wins(result, column, kind, least=name == "least")
                     valid = None
                     if name != "coalesce":
-                        valid = both(valid_mask(result), valid_mask(column))
+                        valid = combine_masks(valid_mask(result), valid_mask(column))
                     result = self._pick(true, result, column)
                     if valid is not None:
                         result = self._blank_unless(result, valid)
@@ -207,7 +207,7 @@ class _Evaluation:
             case "days":
                 one, two = (self._of_kind(part, ValueKind.DATE) for part in arguments)
                 apart = one.data.astype(np.int64) - two.data.astype(np.int64)
-                valid = broadcast_flags(both(one.valid, two.valid), len(apart))
+                valid = broadcast_flags(combine_masks(one.valid, two.valid), len(apart))
                 return Column.of("", "integer", apart, valid)
             case "year" | "month" | "day" | "weekday":
                 return ops.part_of_date(self._of_kind(arguments[0], ValueKind.DATE), name)

@@ -38,7 +38,7 @@ def valid_mask(column: Column) -> Flags | None:
     return column.filled_mask(slice(None))
 
 
-def both(*flags: Flags | None) -> Flags | None:
+def combine_masks(*flags: Flags | None) -> Flags | None:
     """Return where all of several flags are set, None where everywhere."""
     some = [flag for flag in flags if flag is not None]
     truth: Flags | None = None
@@ -57,7 +57,7 @@ def calculate(how: ArithmeticOperator, one: Column, two: Column) -> Column:
         return _calculate_floats(
             how, _as_floats(one), _as_floats(two)
         )  # a blank is NaN, which spreads
-    valid = both(valid_mask(one), valid_mask(two))
+    valid = combine_masks(valid_mask(one), valid_mask(two))
     if how == "*":
         return _exact_column(_times(one.data, two.data), one.scale + two.scale, valid)
     one, two = of_one_kind([one, two])
@@ -75,7 +75,9 @@ def calculate(how: ArithmeticOperator, one: Column, two: Column) -> Column:
                 left, right = bigint.widen(left), bigint.widen(right)
                 remainders = np.sign(left) * (abs(left) % abs(right))
             return _exact_column(
-                np.asarray(remainders), one.scale, both(valid, ~zero if zero.any() else None)
+                np.asarray(remainders),
+                one.scale,
+                combine_masks(valid, ~zero if zero.any() else None),
             )
 
 
@@ -89,7 +91,7 @@ def compare_numbers(
 ) -> tuple[Array, Flags | None]:
     """Return how numbers compare, and where there are two."""
     one, two = _count_true(one), _count_true(two)
-    valid = both(valid_mask(one), valid_mask(two))
+    valid = combine_masks(valid_mask(one), valid_mask(two))
     if "float" in (one.kind, two.kind):
         return np.asarray(_COMPARE[how](one.numbers(), two.numbers())), valid
     one, two = of_one_kind([one, two])
@@ -257,7 +259,7 @@ def ranks(*columns: Column) -> list[Array]:
 def make_dates(year: Column, month: Column, day: Column) -> Column:
     """Return the dates of three numbers; what is not a day of the calendar is blank."""
     y, m, d = (part.numbers() for part in (year, month, day))
-    valid = both(*(valid_mask(part) for part in (year, month, day)))
+    valid = combine_masks(*(valid_mask(part) for part in (year, month, day)))
     with np.errstate(invalid="ignore"):
         good = (y >= 1) & (y <= 9999) & (m >= 1) & (m <= 12) & (d >= 1) & (d <= 31)
         good &= (y % 1 == 0) & (m % 1 == 0) & (d % 1 == 0)
@@ -285,7 +287,7 @@ def shift_dates(column: Column, days: Column) -> Column:
     whole = np.isfinite(n) & (np.abs(n) <= LAST_DAY - FIRST_DAY) & (np.mod(n, 1) == 0)
     moved = column.data.astype(np.int64) + np.where(whole, n, 0).astype(np.int64)
     good = whole & (moved >= FIRST_DAY) & (moved <= LAST_DAY)
-    valid = both(valid_mask(column), valid_mask(days))
+    valid = combine_masks(valid_mask(column), valid_mask(days))
     good = good if valid is None else good & valid
     return Column.of("", "date", np.where(good, moved, 0), good)
 

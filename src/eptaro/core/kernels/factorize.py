@@ -29,7 +29,7 @@ def factorize(keys: Ints, bound: int) -> tuple[Ints, NDArray[Any]]:
     [[2, 7], [1, 0, 1]]
     """
     if bound <= min(8 * len(keys) + _FEW, _MOST_MARKED):
-        return close_together(np.ascontiguousarray(keys, np.int64), 0, bound)
+        return factorize_narrow(np.ascontiguousarray(keys, np.int64), 0, bound)
     if dispatch.loops is not None:
         return dispatch.loops.distinct_keys(keys, bound)  # type: ignore[no-any-return]
     if len(keys) and not 0 <= keys.min() <= keys.max() < bound:
@@ -37,13 +37,13 @@ def factorize(keys: Ints, bound: int) -> tuple[Ints, NDArray[Any]]:
     return np.unique(keys, return_inverse=True)
 
 
-def close_together(values: Ints, least: int, span: int) -> tuple[Ints, Codes]:
+def factorize_narrow(values: Ints, least: int, span: int) -> tuple[Ints, Codes]:
     """Return the different whole numbers among `span` from `least` on, in order, and the place of
     each value among them.
 
     Raises `IndexError` for values outside the span.
 
-    >>> [part.tolist() for part in close_together(np.array([7, 5, 7]), 4, 5)]
+    >>> [part.tolist() for part in factorize_narrow(np.array([7, 5, 7]), 4, 5)]
     [[5, 7], [1, 0, 1]]
     """
     if dispatch.loops is None:

@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
 from eptaro.core.kernels import dispatch
-from eptaro.core.kernels.factorize import close_together
+from eptaro.core.kernels.factorize import factorize_narrow
 from eptaro.core.kernels.parallel import WORKERS, run_parallel
 from eptaro.core.kernels.sorting import stable_order
 from eptaro.core.results import bigint
@@ -62,7 +62,7 @@ def _rank_distinct(values: Values) -> tuple[Values, NDArray[np.int32]]:
         least = int(values.min())
         span = int(values.max()) - least + 1
         if span <= _NUMBERED * len(values):  # few enough to mark which occur instead of sorting
-            return close_together(np.ascontiguousarray(values, np.int64), least, span)
+            return factorize_narrow(np.ascontiguousarray(values, np.int64), least, span)
     distinct, places = np.unique(values, return_inverse=True)
     return distinct, places.astype(np.int32)
 

@@ -10,7 +10,7 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from eptaro.core.aggregation.groups import Categorical
-from eptaro.core.kernels.factorize import close_together
+from eptaro.core.kernels.factorize import factorize_narrow
 from eptaro.core.results.column import Column
 from eptaro.errors import InputError
 from eptaro.inputs.files.chunks import encode_dictionary, fill_blanks, plain, to_numpy
@@ -67,7 +67,7 @@ def _mark_codes(array: pa.ChunkedArray, name: str) -> Categorical | None:
     if least is None or most - least >= min(_MOST_MARKED * len(array), 1 << 30) or most >= 1 << 63:
         return None
     values = fill_blanks(array, least).astype(np.int64, copy=False)
-    unique, codes = close_together(values, least, most - least + 1)
+    unique, codes = factorize_narrow(values, least, most - least + 1)
     if array.null_count:
         codes[~to_numpy(array.is_valid())] = -1
     return Categorical(codes, Column.of(name, "integer", unique, unit="number"))
