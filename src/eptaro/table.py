@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any, ParamSpec
 import numpy as np
 from numpy.typing import NDArray
 
-from eptaro.core.results.format import NUMERIC, plain_table, shown_table, visible
+from eptaro.core.results.format import NUMERIC, escape_controls, plain_table, shown_table
 from eptaro.core.results.result import Result
 from eptaro.errors import QuestionError, count_noun
 from eptaro.record import Record
@@ -168,7 +168,7 @@ class Table(Result):
         if half:
             cells = [[*cell[:half], "…", *cell[half:]] for cell in cells]
         right = [column.kind in NUMERIC for column in part.columns]
-        text = plain_table([*map(visible, self.names)], cells, right)
+        text = plain_table([*map(escape_controls, self.names)], cells, right)
         lines = (self.headline, text, count_noun(len(self), "row"), self.footer)
         return "\n".join(filter(None, lines))
 

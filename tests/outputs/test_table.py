@@ -16,7 +16,7 @@ import pyarrow as pa
 from pyarrow import feather, parquet
 
 import eptaro as ep
-from eptaro.core.results.column import Column, dates
+from eptaro.core.results.column import Column, date_column
 
 
 def every_kind() -> ep.Table:
@@ -28,7 +28,7 @@ def every_kind() -> ep.Table:
             Column.of("cents", "decimal", [-123456, 0], valid, scale=2),
             Column.of("share", "float", [0.1, 0.0], valid),
             Column.text("name", ['<b>|"A, B"', "x"], [0, -1]),
-            dates("day", np.array([20320, 0]), valid),
+            date_column("day", np.array([20320, 0]), valid),
             Column.of("done", "flag", [True, False], valid),
         ],
         {"calendar": "calendar: years from 1 January", "as_of": "2025-08-20"},

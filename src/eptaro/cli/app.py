@@ -105,9 +105,9 @@ def run(arguments: list[str]) -> int:
     except EptaroError as error:
         return _fail(str(error), 1)
     except click.UsageError as error:
-        from eptaro.core.results.format import visible  # which loads NumPy: help needs none
+        from eptaro.core.results.format import escape_controls  # which loads NumPy: help needs none
 
-        message = visible(redact(error.format_message()))
+        message = escape_controls(redact(error.format_message()))
         click.UsageError(message, ctx=error.ctx).show(sys.stderr)
         return 2
     except click.ClickException as error:
@@ -139,13 +139,14 @@ def run(arguments: list[str]) -> int:
 
 
 def _fail(message: str, status: int) -> int:
-    from eptaro.core.results.format import visible
+    from eptaro.core.results.format import escape_controls
 
     *words, expression, caret = ["", "", *redact(message).split("\n")]
     if caret.strip() != "^":  # else the last two lines show the place in an expression
         words, expression, caret = [redact(message)], "", ""
-    complaint = visible(" ".join(" ".join(words).split()))
+    complaint = escape_controls(" ".join(" ".join(words).split()))
     click.echo(
-        "\n".join(filter(None, (f"eptaro: {complaint}", visible(expression), caret))), err=True
+        "\n".join(filter(None, (f"eptaro: {complaint}", escape_controls(expression), caret))),
+        err=True,
     )
     return status

@@ -16,7 +16,7 @@ from eptaro.core.results.format import (
     DisplayHint,
     Priority,
     float_decimals,
-    shown,
+    format_column,
     shown_table,
 )
 from eptaro.core.results.result import Result
@@ -141,14 +141,14 @@ class DisplayColumn(Record):
 
     def lines_of(self, rows: slice) -> list[str]:
         """Return the texts of some rows."""
-        first = shown(self.column.take(rows), self.decimals)
+        first = format_column(self.column.take(rows), self.decimals)
         if self.face.drawn and self.column.unit != "share":  # a change carries its sign
             first = [
                 f"+{text}" if text[:1].isdigit() and text.strip("0.,") else text for text in first
             ]
         if self.last is None:
             return [text or NO_VALUE for text in first]
-        pairs = zip(first, shown(self.last.take(rows)), strict=True)
+        pairs = zip(first, format_column(self.last.take(rows)), strict=True)
         return [f"{one}..{two}" if one and two else NO_VALUE for one, two in pairs]
 
 

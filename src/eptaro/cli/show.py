@@ -25,7 +25,7 @@ from eptaro.cli.layout import (
 from eptaro.cli.messages import is_quiet, notify
 from eptaro.cli.options import AnswerOptions, OutputOptions
 from eptaro.cli.screen import Lines, open_screen
-from eptaro.core.results.format import NUMERIC, Priority, shown_table, visible
+from eptaro.core.results.format import NUMERIC, Priority, escape_controls, shown_table
 from eptaro.core.results.result import Result
 from eptaro.errors import QuestionError, count_noun, unknown
 from eptaro.optional import leave_pandas_out
@@ -54,10 +54,10 @@ def show(table: Result, rows: int | None = None, *, exactly: bool = False) -> No
     room = screen.width if screen.is_terminal or answered else None
     words = headline(table)
     if words:
-        screen.say(visible(words), room, "bold")
+        screen.say(escape_controls(words), room, "bold")
     once, make = _as_answer(table) if answered else (list[DisplayColumn](), _exact_cells)
     if once:
-        screen.say(visible(" · ".join(one.constant_text() for one in once)), room)
+        screen.say(escape_controls(" · ".join(one.constant_text() for one in once)), room)
     if words or once:
         screen.say()
     rest = _rows(screen, table, rows, room, make, answered=answered)
@@ -123,7 +123,9 @@ def _as_answer(table: Result) -> tuple[list[DisplayColumn], Maker]:
             lines = groups[name] if name in groups else own.lines_of(slice(None))
             lines = align_decimals(lines) if own.right else lines
             shown_columns.append(
-                TextColumn(visible(title), lines, own.right, one.face.rank, one.face.of, name)
+                TextColumn(
+                    escape_controls(title), lines, own.right, one.face.rank, one.face.of, name
+                )
             )
         return shown_columns
 
@@ -133,7 +135,7 @@ def _as_answer(table: Result) -> tuple[list[DisplayColumn], Maker]:
 def _exact_cells(table: Result) -> list[TextColumn]:
     """Return every column under its exact name."""
     return [
-        TextColumn(visible(column.name), lines, column.kind in NUMERIC, name=column.name)
+        TextColumn(escape_controls(column.name), lines, column.kind in NUMERIC, name=column.name)
         for column, lines in zip(table.columns, shown_table(table), strict=True)
     ]
 
@@ -211,10 +213,10 @@ def _print_below(
         names = ", ".join(dict.fromkeys(cell.title for cell in rest))
         lines.append(f"not shown: {names}; --all-columns shows every column")
     for line in lines:
-        screen.say(visible(line), room, "dim")
+        screen.say(escape_controls(line), room, "dim")
     lines = [f"tied out: {name}, {text}" for name, text in table.meta.get("tie_out", {}).items()]
     for line in [*lines, *filter(None, [footer(table)])]:
-        screen.say(visible(line), room if screen.is_terminal else None, "dim")
+        screen.say(escape_controls(line), room if screen.is_terminal else None, "dim")
 
 
 def deliver(table: Result, output: OutputOptions) -> None:
@@ -251,7 +253,7 @@ def deliver(table: Result, output: OutputOptions) -> None:
         case _:
             assert_never(output.form)
     if sys.stdout.isatty():  # a file or another program gets the data as it is
-        content = "\n".join(map(visible, content.split("\n")))
+        content = "\n".join(map(escape_controls, content.split("\n")))
     sys.stdout.write(content)
 
 

@@ -17,7 +17,7 @@ import pyarrow as pa
 from numpy.random import Generator
 from numpy.typing import NDArray
 
-from eptaro.core.calendars.days import Days, civil, ordinal, weekday
+from eptaro.core.calendars.days import Days, civil_date, ordinal, weekday
 from eptaro.core.results.column import Column
 from eptaro.errors import InputError, unknown
 from eptaro.outputs.arrow import to_array
@@ -66,7 +66,7 @@ SHIPPERS = ("Osk & Tarn", "Lumme Timber", "Peddar Dairy", "Varra Salt", "Hale Wi
 
 def day_weights(days: Days, *, weekend: float, season: float) -> NDArray[np.float64]:
     """Return how busy each day is: a summer peak, weekends, slow growth, closed days at 0."""
-    _, month, day = civil(days)
+    _, month, day = civil_date(days)
     of_year = (month - 1) * 30.4 + day
     summer = 1.0 + season * np.exp(-(((of_year - 212) / 48.0) ** 2))
     growth = 1.0 + 0.06 * (days - days[0]) / 365.0
@@ -162,7 +162,7 @@ def _with_offset(
 ) -> pa.Array:
     """Return local timestamps with their UTC offset as text: +01:00 from April to October."""
     stamps = (minutes * MINUTE + seconds).astype("datetime64[s]")
-    _, month, _ = civil(minutes // 1440)
+    _, month, _ = civil_date(minutes // 1440)
     offset = np.where((month >= 4) & (month <= 10), "+01:00", "+00:00")
     text = np.char.add(np.datetime_as_string(stamps, unit="s"), offset)
     return pa.array(text.tolist(), mask=blank)
@@ -174,7 +174,7 @@ def _sales(rng: Generator, days: NDArray[np.int64]) -> dict[str, Any]:
     item = _pick(rng, ITEMS, [i[1] for i in ITEMS], n)
     units = rng.choice([1, 2, 3, 4, 6], n, p=[0.5, 0.26, 0.12, 0.08, 0.04])
     amount = np.rint(np.array([i[2] for i in ITEMS])[item] * 100 * units).astype(np.int64)
-    year, month, day = civil(days)
+    year, month, day = civil_date(days)
     date = year * 10_000 + month * 100 + day
     flaw = rng.random(n)
     date = np.where(flaw < 0.0003, year * 10_000 + 230, date)  # 30 February
@@ -193,7 +193,7 @@ def _consignments(rng: Generator, days: NDArray[np.int64]) -> dict[str, Any]:
     shipper = _pick(rng, SHIPPERS, [0.3, 0.25, 0.2, 0.15, 0.1], n)
     tonnes = np.rint(rng.gamma(2.2, 2.4, n) * 1000 + 50).astype(np.int64)
     charge = np.rint(tonnes * rng.uniform(3.1, 4.6, n) + 1850).astype(np.int64)
-    year, month, day = (part.astype(str) for part in civil(days))
+    year, month, day = (part.astype(str) for part in civil_date(days))
     day, month = np.char.zfill(day, 2), np.char.zfill(month, 2)
     swapped = rng.random(n) < 0.001
     day, month = np.where(swapped, month, day), np.where(swapped, day, month)

@@ -16,7 +16,7 @@ import numpy as np
 import pyarrow as pa
 
 from eptaro.core.calendars.calendar import Calendar
-from eptaro.core.calendars.days import Flags, Ints, civil, month_starts
+from eptaro.core.calendars.days import Flags, Ints, civil_date, month_starts
 from eptaro.core.calendars.grain import Grain, first_days, last_days
 from eptaro.core.calendars.month import MonthCalendar
 from eptaro.core.calendars.span import Span
@@ -68,7 +68,7 @@ def _years(width: int, first_year: int, *, end: bool) -> Callable[[ParsedDates, 
     """Return the first or last day of the civil decade or century."""
 
     def compute(parsed: ParsedDates, times: Ints) -> pa.Array:
-        year = (civil(parsed.days)[0] - first_year) // width * width + first_year
+        year = (civil_date(parsed.days)[0] - first_year) // width * width + first_year
         months = (year + (width if end else 0) - 1970) * 12
         days = month_starts(months) - (1 if end else 0)
         return to_array(Column.of("", "date", days))

@@ -15,8 +15,8 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from eptaro.core.expressions.tree import Node, unknown_column
-from eptaro.core.kernels.parallel import contiguous, is_in_turn, parallel_for
-from eptaro.core.kernels.reading import ends
+from eptaro.core.kernels.parallel import as_contiguous, is_in_turn, parallel_for
+from eptaro.core.kernels.reading import min_max
 from eptaro.errors import InputError, unknown
 from eptaro.record import Record
 
@@ -431,12 +431,12 @@ def _array_of(values: Any) -> pa.Array:
     if not timed or not len(values):
         return pa.array(values)
     unit, count = np.datetime_data(values.dtype)
-    numbers = contiguous(values).view(np.int64)
+    numbers = as_contiguous(values).view(np.int64)
     if count == 1 and unit in ("s", "ms", "us", "ns"):
-        mask = np.isnat(values) if ends(numbers)[0] == _NAT else None
+        mask = np.isnat(values) if min_max(numbers)[0] == _NAT else None
         return pa.array(numbers, mask=mask).view(pa.timestamp(unit))
     if count == 1 and unit == "D":
-        least, most = ends(numbers)
+        least, most = min_max(numbers)
         if _INT32.min <= least and most <= _INT32.max:  # and so none is blank
             days = np.empty(len(numbers), np.int32)
             parallel_for(

@@ -21,7 +21,7 @@ from eptaro.core.expressions.kinds import ValueKind
 from eptaro.core.expressions.parser import Formulas
 from eptaro.core.kernels.gathering import RowMask
 from eptaro.core.kernels.parallel import run_parallel
-from eptaro.core.kernels.reading import ends
+from eptaro.core.kernels.reading import min_max
 from eptaro.core.results.column import Column
 from eptaro.core.results.result import Result
 from eptaro.errors import DateError, InputError, NoRowsError, spell_option
@@ -230,7 +230,7 @@ class Transactions:
         parsed = self._dates(table, self._formula_columns(table))
         good = parsed.days if parsed.bad is None else parsed.days[~parsed.bad]
         if len(good):
-            self._see(*ends(good))
+            self._see(*min_max(good))
         keeping = RowMask(self._formula_columns(table).condition_mask())
         unmet = table.num_rows - keeping.count
         self.unmet += unmet

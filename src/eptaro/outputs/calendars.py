@@ -15,7 +15,7 @@ from eptaro.core.calendars.levels import WEEKDAYS
 from eptaro.core.calendars.period import Period
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
-from eptaro.core.results.column import Column, dates
+from eptaro.core.results.column import Column, date_column
 from eptaro.core.results.result import Result
 from eptaro.errors import CalendarError, InputError
 from eptaro.outputs.files import replace_whole
@@ -39,8 +39,8 @@ def list_periods(calendar: Calendar, span: Span) -> Result:
         values = years if level == "year" else numbers
         text = f"The {level}, as named" if level == "year" else f"Number of the {level}"
         columns.append(Column.of(level, "integer", values, unit="number", description=text))
-    columns.append(dates("first", periods.first, description="First day"))
-    columns.append(dates("last", periods.last, description="Last day"))
+    columns.append(date_column("first", periods.first, description="First day"))
+    columns.append(date_column("last", periods.last, description="Last day"))
     return Result(columns, {"calendar": calendar.describe()})
 
 
@@ -56,8 +56,8 @@ def check_years(calendar: Calendar, first: int, last: int, other: Calendar | Non
     days = last_days - first_days + 1
     columns = [
         Column.text("year", calendar.labels(index, "year"), description="Label of the year"),
-        dates("first", first_days, exists, "First day"),
-        dates("last", last_days, exists, "Last day"),
+        date_column("first", first_days, exists, "First day"),
+        date_column("last", last_days, exists, "Last day"),
         Column.of("days", "integer", days, exists, unit="days", description="Length"),
     ]
     if "week" in calendar.levels:
@@ -85,8 +85,8 @@ def _compare_years(calendar: Calendar, other: Calendar, years: Any) -> list[Colu
         bool(e) and _same_year(calendar, other, int(y)) for y, e in zip(years, exists, strict=True)
     ]
     return [
-        dates(f"{other.name}_first", begins, exists, f"First day in {other.name}"),
-        dates(f"{other.name}_last", ends, exists, f"Last day in {other.name}"),
+        date_column(f"{other.name}_first", begins, exists, f"First day in {other.name}"),
+        date_column(f"{other.name}_last", ends, exists, f"Last day in {other.name}"),
         Column.of("same", "flag", same, description="Whether all boundaries of the year agree"),
     ]
 

@@ -7,7 +7,7 @@ from html import escape
 import numpy as np
 
 from eptaro.core.results.column import Column
-from eptaro.core.results.format import NUMERIC, shown_table, visible
+from eptaro.core.results.format import NUMERIC, escape_controls, shown_table
 from eptaro.core.results.result import Result
 from eptaro.presentation.headline import footer, headline
 
@@ -68,7 +68,7 @@ def table_html(
         f'<th scope="col"{" class=number" if is_number else ""}>{_breakable(name)}</th>'
         for name, is_number in zip(_heads(table, words=words), numeric, strict=True)
     )
-    below = f"<caption>{escape(visible(text))}</caption>" if text else ""
+    below = f"<caption>{escape(escape_controls(text))}</caption>" if text else ""
     body = "\n".join(rows)
     return f"<table>{below}<thead><tr>{top}</tr></thead>\n<tbody>\n{body}\n</tbody></table>"
 
@@ -109,7 +109,7 @@ def _word_of_column(column: Column) -> str:
 
 def _breakable(name: str) -> str:
     """Return a column's name that may break after its underscores."""
-    return escape(visible(name)).replace("_", "_<wbr>")
+    return escape(escape_controls(name)).replace("_", "_<wbr>")
 
 
 def to_html(table: Result) -> str:

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from eptaro.core.results.column import Column
-from eptaro.core.results.format import shown
+from eptaro.core.results.format import format_column
 from eptaro.core.results.result import Result
 from eptaro.errors import InputError
 from eptaro.presentation.headline import footer
@@ -123,7 +123,7 @@ def write_cells(
         _write_column(book, sheet, column, row + 1, place)
         if not widths:
             continue
-        longest = max([len(text) for text in shown(column)[:1000]], default=0)
+        longest = max([len(text) for text in format_column(column)[:1000]], default=0)
         parts = max((len(part) for part in name.split(" ")), default=0)
         sheet.set_column(place, place, min(max(longest, parts, 7) + 3, _WIDEST))
     return row + 1 + len(table)

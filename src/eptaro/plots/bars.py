@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from eptaro.core.results.column import Column
-from eptaro.core.results.format import rounded, shown
+from eptaro.core.results.format import format_column, round_away
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Compare, Histogram, Spread
 from eptaro.plots.groups import calendar_of, group_names, panels_of, parts_of, query_of
@@ -89,7 +89,7 @@ def _card_labels(table: Result, letters: int) -> list[str]:
     """Return what the periods of a card are called: the same for each group."""
     several = len(set(table.column("calendar").to_list())) > 1
     keys = ("level", "period", *(["calendar"] if several else []))
-    texts = zip(*(shown(table.column(key)) for key in keys), strict=True)
+    texts = zip(*(format_column(table.column(key)) for key in keys), strict=True)
     words = []
     for level, period, *calendar in texts:
         of = [str(level)] if str(period).startswith(str(level)) else [str(level), str(period)]
@@ -161,7 +161,7 @@ def _draw_against(page: Page, axes: Any, part: Result, per: str, name: str) -> N
     column, theme = part.column(name), page.theme
     now, prior = column.numbers(), part.column(f"{name}_prior").numbers()
     fair = np.array(part.column("comparable").to_list(), bool)
-    labels = shown(part.column("period"))
+    labels = format_column(part.column("period"))
     sides = [part.column(n).to_list() for n in ("first", "last", "prior_first", "prior_last")]
     for at, (value, before) in enumerate(zip(now, prior, strict=True)):
         style = {"color": theme.accent}
@@ -240,9 +240,9 @@ def _boxes(page: Page, axes: Any, part: Result, key: str | None) -> None:
         )
         page.tip(
             box,
-            f"{words[at]} {row['entries']:,} values: half from {rounded(low, 2)} to "
-            f"{rounded(high, 2)}, "
-            f"median {rounded(row['median'], 2)}, {row['outliers']:,} beyond".strip(),
+            f"{words[at]} {row['entries']:,} values: half from {round_away(low, 2)} to "
+            f"{round_away(high, 2)}, "
+            f"median {round_away(row['median'], 2)}, {row['outliers']:,} beyond".strip(),
         )
         axes.plot([at - 0.31, at + 0.31], [row["median"]] * 2, color=theme.accent, lw=2.4)
         if room > 52:

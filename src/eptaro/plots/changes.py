@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from eptaro.core.query.lineage import InParts
-from eptaro.core.results.format import shown
+from eptaro.core.results.format import format_column
 from eptaro.core.results.result import Result
 from eptaro.errors import QuestionError
 from eptaro.plots.groups import group_name, group_names
@@ -178,7 +178,7 @@ def draw_steps(table: Result, page: Page, measures: Sequence[str]) -> None:
     axes = page.axes(bottom=150)
     ends = ["before", "now"]
     if "calendar" not in table:
-        ends = [shown(table.column(n))[-1] for n in ("prior_period", "period")]
+        ends = [format_column(table.column(n))[-1] for n in ("prior_period", "period")]
     levels = start + np.cumsum([0.0, *(value for _, value, _ in steps)])
     bottom = _begin(axes, page, column, [start, stop, *levels])
     for at, value, label in ((0, start, ends[0]), (len(steps) + 1, stop, ends[1])):

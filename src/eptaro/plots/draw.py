@@ -10,7 +10,7 @@ import numpy as np
 
 from eptaro.core.query.query import Query
 from eptaro.core.results.column import NO_NUMBERS, Column
-from eptaro.core.results.format import visible
+from eptaro.core.results.format import escape_controls
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import (
     Accumulate,
@@ -133,7 +133,7 @@ def _printable_column(column: Column) -> Column:
     if column.kind != "text" or column.choices is None:
         return column
     words = [str(word) for word in column.choices]
-    printable = [visible(word) for word in words]
+    printable = [escape_controls(word) for word in words]
     if printable == words:
         return column
     return replace(column, choices=np.array([*printable, ""], object)[:-1])

@@ -12,7 +12,7 @@ from typing import Any
 from xml.etree import ElementTree
 
 from eptaro.core.results.column import Column
-from eptaro.core.results.format import visible
+from eptaro.core.results.format import escape_controls
 from eptaro.core.results.result import Result
 from eptaro.outputs.files import replace_whole
 from eptaro.plots.theme import PictureOptions, Theme, check_ending, new_figure
@@ -130,7 +130,7 @@ class Page:
 
     def text(self, x: float, y: float, text: str, **style: Any) -> Any:
         """Write a text at a place in pixels."""
-        return self.figure.text(x / self.width, y / self.height, visible(text), **style)
+        return self.figure.text(x / self.width, y / self.height, escape_controls(text), **style)
 
     def _write_title(self, words: str) -> None:
         """Write the first sentence, and as many more as a few lines hold: none is cut."""

@@ -9,7 +9,7 @@ import numpy as np
 
 from eptaro.core.calendars.days import Ints, as_date
 from eptaro.core.results.column import Column
-from eptaro.core.results.format import shown
+from eptaro.core.results.format import format_column
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Recap, Trail
 from eptaro.plots.groups import (
@@ -93,7 +93,7 @@ def _tips_of_rows(part: Result, name: str) -> list[str]:
     """Return what each row of a recap says when it is pointed at."""
     column = part.column(name)
     spans = zip(
-        shown(part.column("period")),
+        format_column(part.column("period")),
         part.column("first").to_list(),
         part.column("last").to_list(),
         column.numbers(),

@@ -9,7 +9,7 @@ import numpy as np
 
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.span import Span
-from eptaro.core.results.format import shown
+from eptaro.core.results.format import format_column
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.comparison.sides import Sides, of_to_date
 from eptaro.core.verbs.queries import Accumulate, Compare
@@ -28,7 +28,7 @@ def draw_to_date(table: Result, page: Page, measures: Sequence[str]) -> None:
     The gap is to the period before, up to the counterpart by date, as `compare` has it.
     """
     query = query_of(table, Accumulate)
-    last = shown(table.column("within"))[-1]
+    last = format_column(table.column("within"))[-1]
     so_far = "" if _is_over(table, query.within) else " so far"
     of = f"the {query.within}{so_far}, {last} over the periods before"
     by = group_names(table)
@@ -69,7 +69,7 @@ def _draw_periods(
     name, theme = f"{stem}_to_date", page.theme
     column = part.column(name)
     labels = np.array([str(word) for word in part.column("within").to_list()])
-    titles = dict(zip(labels.tolist(), shown(part.column("within")), strict=True))
+    titles = dict(zip(labels.tolist(), format_column(part.column("within")), strict=True))
     date = part.column("date" if "date" in part else "last").data.astype(np.int64)
     first = part.column("first").data.astype(np.int64)
     values = column.numbers()
@@ -166,7 +166,7 @@ def set_period_marks(
 def draw_day_by_day(table: Result, page: Page, measures: Sequence[str]) -> None:
     """Draw a period to date, day by day, over its counterpart."""
     query = query_of(table, Compare)
-    now, before = (shown(table.column(n))[-1] for n in ("period", "prior_period"))
+    now, before = (format_column(table.column(n))[-1] for n in ("period", "prior_period"))
     page.say(
         f"running totals of {', '.join(measures)}, each day of {now} against its counterpart in "
         f"{before} (match {query.match})"

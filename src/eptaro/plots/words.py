@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from eptaro.core.results.column import Column
-from eptaro.core.results.format import shown
+from eptaro.core.results.format import format_column
 
 _SCALES = ((1e12, "T"), (1e9, "B"), (1e6, "M"), (1e3, "k"))
 _WRITTEN_OUT = 100_000  # numbers below it have no more than six letters
@@ -114,7 +114,7 @@ def format_number(column: Column, value: float) -> str:
     like = Column.of("", "float", [value], format=column.format, unit=column.unit)
     if column.kind == "integer" and column.format is None and not column.unit:
         return f"{value:,.0f}"
-    return shown(like)[0] or "no value"
+    return format_column(like)[0] or "no value"
 
 
 def format_change(column: Column, value: float) -> str:

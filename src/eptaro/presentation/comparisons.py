@@ -11,7 +11,7 @@ from eptaro.core.measures.measure import Measure
 from eptaro.core.query.lineage import Change, InParts, Mean, Value, ViewLineage, value_of
 from eptaro.core.query.query import EVERY, group_names
 from eptaro.core.results.column import Column
-from eptaro.core.results.format import shown
+from eptaro.core.results.format import format_column
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Compare
 from eptaro.errors import count_noun
@@ -214,7 +214,7 @@ def _largest_change(table: Result, answer: ViewLineage, row: int) -> Iterator[st
     at = largest_of(np.abs(column.numbers()))
     if at is None or column.numbers()[at] == 0:
         return
-    words = shown(column)[at]
+    words = format_column(column)[at]
     sign = "" if words.startswith("-") else "+"
     yield f"The {group_noun(answer)} that changed most: {group_named(answer, rows[at])}, " + (
         f"{sign}{words}."
@@ -250,7 +250,7 @@ def describe_standings(table: Result, answer: InParts, query: Compare) -> Iterat
     ends = [table.column(end).data.astype(np.int64) for end in ("first", "last")]
     part = table.take(np.flatnonzero((ends[0] == days.first) & (ends[1] == days.last)))
     lists = [part.column(head).to_list() for head in ("standing", "groups", "named")]
-    lists += [shown(part.column(head)) for head in (name, f"{name}_ratio")]
+    lists += [format_column(part.column(head)) for head in (name, f"{name}_ratio")]
     words = []
     for kind, count, which, value, ratio in zip(*lists, strict=True):
         if which:  # all of them have no name

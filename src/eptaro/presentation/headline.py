@@ -17,7 +17,7 @@ from eptaro.core.query.lineage import AcrossLineage, InParts, Value, ViewLineage
 from eptaro.core.query.query import ADJUSTMENT
 from eptaro.core.query.view import View
 from eptaro.core.results.column import NO_NUMBERS, Column
-from eptaro.core.results.format import BLANK, Priority, shown, visible
+from eptaro.core.results.format import BLANK, Priority, escape_controls, format_column
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.periods import spans_of
 from eptaro.core.verbs.queries import (
@@ -61,7 +61,7 @@ def headline(table: Result, measure: str | None = None) -> str:
     parts = table.parts
     if parts is not None and measure is None:  # the result of all groups together
         return "" if parts.of_all is None else headline(parts.of_all())
-    return visible(_of_answer(table, measure))
+    return escape_controls(_of_answer(table, measure))
 
 
 def footer(table: Result) -> str:
@@ -72,7 +72,7 @@ def footer(table: Result) -> str:
     words |= {"goals_outside": "goals without a row: ", "adjustments": "left out "}
     words |= {"where": "where ", "data_age": "", "undecided": "", "by_input_order": ""}
     parts = [f"{word}{table.meta[key]}" for key, word in words.items() if table.meta.get(key)]
-    return visible(" · ".join(parts))
+    return escape_controls(" · ".join(parts))
 
 
 def _of_answer(table: Result, measure: str | None) -> str:
@@ -222,7 +222,7 @@ def _boxes(table: Result, answer: ViewLineage, name: str) -> Iterator[str]:
     keys = table.columns[:stop]
 
     def where(row: int) -> str:
-        return ", ".join(shown(key.take(np.array([row])))[0] or BLANK for key in keys)
+        return ", ".join(format_column(key.take(np.array([row])))[0] or BLANK for key in keys)
 
     yield (
         f"The median of {name} is highest for {where(most)} ({format_value(middle, most)}) "

@@ -16,8 +16,8 @@ from eptaro.core.measures.measure import Measure
 from eptaro.core.query.lineage import ViewLineage
 from eptaro.core.query.own_calendars import OwnCalendars
 from eptaro.core.query.view import View
-from eptaro.core.results.column import NO_NUMBERS, Column, difference
-from eptaro.core.results.format import BLANK, shown
+from eptaro.core.results.column import NO_NUMBERS, Column, subtract_columns
+from eptaro.core.results.format import BLANK, format_column
 from eptaro.record import Record
 
 _NOT_YET = "is after the as-of date"
@@ -68,7 +68,7 @@ def sentence(words: str) -> str:
 
 def format_value(column: Column, row: int = 0) -> str:
     """Return one value as people read it."""
-    return shown(column.take(np.array([row])))[0] or "no value"
+    return format_column(column.take(np.array([row])))[0] or "no value"
 
 
 def value_over(view: View, measure: Measure, days: DayRange) -> Column:
@@ -142,7 +142,7 @@ class Movement(Record):
         return numbers and not any(np.isnan(side.numbers()[0]) for side in (self.now, self.prior))
 
     def __str__(self) -> str:
-        change = difference(self.now, self.prior)
+        change = subtract_columns(self.now, self.prior)
         size = change.numbers()[0]
         if size == 0:
             return "the same as"

@@ -16,7 +16,7 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.proof.trace import prove
 from eptaro.core.query.query import AsOf
 from eptaro.core.results.column import NO_NUMBERS, Column
-from eptaro.core.results.format import shown
+from eptaro.core.results.format import format_column
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.goals import GOAL_ENDINGS
 from eptaro.core.verbs.queries import (
@@ -123,7 +123,10 @@ class ReportContext(Record):
 
 def format_value(column: Column, row: int) -> str:
     """Return one value as people read it; a blank is named as such."""
-    return shown(column.take(slice(row, row + 1) if row >= 0 else slice(row, None)))[0] or "blank"
+    return (
+        format_column(column.take(slice(row, row + 1) if row >= 0 else slice(row, None)))[0]
+        or "blank"
+    )
 
 
 def columns_of(name: str) -> list[str]:
@@ -411,7 +414,7 @@ def _trend_of(query: ReportContext, level: str) -> str:
     column = part.column(about.measures[0].name)
     if not len(part) or column.kind in NO_NUMBERS:
         return ""
-    periods = shown(part.column("period"))
+    periods = format_column(part.column("period"))
     words = f"{about.measures[0].name}, whole {level}s {periods[0]} to {periods[-1]}: "
     return spark(
         column.numbers().tolist(), f"{words}{format_value(column, 0)} to {format_value(column, -1)}"
@@ -426,7 +429,7 @@ def to_date(query: ReportContext) -> Section:
     section = Section(f"The {within} to date", "to-date")
     table = book.ask(Accumulate(within, as_of=query.as_of))
     rows = table.column("within").to_list()
-    labels = shown(table.column("within"))
+    labels = format_column(table.column("within"))
     value = format_value(table.column(f"{name}_to_date"), -1)
     last = table.column("date" if "date" in table else "last").to_list()[-1]
     alt = f"Running total of {name}: {labels[-1]} is {value} on {last}."

@@ -14,7 +14,7 @@ from eptaro.core.calendars.levels import LEVELS, as_wide, check_level
 from eptaro.core.calendars.span import Span
 from eptaro.core.measures.measure import Measure
 from eptaro.core.query.query import AsOf
-from eptaro.core.results.column import Column, dates
+from eptaro.core.results.column import Column, date_column
 from eptaro.core.results.format import BLANK
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Accumulate, Compare, Recap
@@ -154,8 +154,8 @@ def _write_contents(
     titles = [sheet.title for sheet, _ in pages]
     columns = [
         Column.text("sheet", titles),
-        dates("first", np.array([sheet.span.lo for sheet, _ in pages])),
-        dates("last", np.array(lasts)),
+        date_column("first", np.array([sheet.span.lo for sheet, _ in pages])),
+        date_column("last", np.array(lasts)),
     ]
     columns += [
         _totals_of_sheets(measure, [sheet for sheet, _ in pages]) for measure in book.about.measures

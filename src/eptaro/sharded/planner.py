@@ -22,7 +22,7 @@ from eptaro.core.measures.measure import Measure
 from eptaro.core.query.coverage import GroupSpans
 from eptaro.core.query.query import EVERY, Only, Query, group_names, looked_at, values_apart
 from eptaro.core.query.totals import GroupSet, ReducedBook
-from eptaro.core.query.view import NOTES, OTHERS, BookData, View, leading_groups, sizes
+from eptaro.core.query.view import NOTES, OTHERS, BookData, View, group_sizes, leading_groups
 from eptaro.core.results.column import AnyColumn, Column, coded_once, join_columns
 from eptaro.core.results.result import NoLineage, Parts, Result
 from eptaro.core.verbs.periods import TOTAL
@@ -240,7 +240,9 @@ def _leaders(
     shard: int, folded: Folded, ask: ShardQuery, count: int, within: Sequence[str]
 ) -> TopGroups | None:
     view = _view(ask, folded)
-    return None if view is None else TopGroups(view.groups, sizes(view), count, within).largest()
+    return (
+        None if view is None else TopGroups(view.groups, group_sizes(view), count, within).largest()
+    )
 
 
 def _with_others(
@@ -265,7 +267,7 @@ def _with_others(
     coded[_unused_name(groups.names)] = Categorical(
         is_chosen.astype(np.int32), Column.text("", [_OTHERS, "own"])
     )
-    # Blank is what a real group may be called, too: the column of the name that nothing has tells
+    # Blank is what a real group may be called, too: a column of a name that no other has keeps
     # them apart.
     fewer, onto = Groups(coded, groups.count).onto([*coded])
     spans, own_spans = view.facts.spans, None

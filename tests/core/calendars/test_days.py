@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import eptaro as ep
-from eptaro.core.calendars.days import add_months, as_date, civil, ordinal, ordinals, weekday
+from eptaro.core.calendars.days import add_months, as_date, civil_date, ordinal, ordinals, weekday
 from tests import oracle
 
 EPOCH = dt.date(1970, 1, 1)
@@ -22,7 +22,7 @@ class Ordinals(unittest.TestCase):
         number = ordinal(day)
         self.assertEqual(number, (day - EPOCH).days)
         self.assertEqual(as_date(number), day)
-        parts = [int(part[0]) for part in civil(np.array([number]))]
+        parts = [int(part[0]) for part in civil_date(np.array([number]))]
         self.assertEqual(parts, [day.year, day.month, day.day])
         self.assertEqual(weekday(np.array([number]))[0], day.weekday())
 

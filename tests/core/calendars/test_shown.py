@@ -7,7 +7,7 @@ import unittest
 from pathlib import Path
 
 import eptaro as ep
-from eptaro.core.results.format import shown
+from eptaro.core.results.format import format_column
 from tests import oracle
 
 DICE = random.Random(5)
@@ -122,7 +122,7 @@ class Answers(unittest.TestCase):
                     column = answers[0].column(name)
                     labels = ["" if label is None else str(label) for label in column.to_list()]
                     want = [", ".join(map(FISCAL.shown_label, one.split(", "))) for one in labels]
-                    self.assertEqual(shown(column), want)
+                    self.assertEqual(format_column(column), want)
                     self.assertNotEqual(want, labels)
             same = bare.recap("quarter", by="g").to_pandas()
             self.assertTrue(BOOK.recap("quarter", by="g").to_pandas().equals(same))

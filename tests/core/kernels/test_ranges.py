@@ -62,7 +62,7 @@ class Distinct(unittest.TestCase):
         wanted = [len(set(listed[lo:hi])) for lo, hi in ends]
         lo, hi = (np.array([end[n] for end in ends], np.int64) for n in (0, 1))
         for way in both():
-            found = ranges.distinct(np.array(listed, np.int32), lo, hi)
+            found = ranges.count_distinct(np.array(listed, np.int32), lo, hi)
             self.assertEqual(found.tolist(), wanted, way)
 
 
@@ -80,7 +80,7 @@ class Windows(unittest.TestCase):
                 above = np.minimum(below + 1, np.maximum(hi - lo - 1, 0))
                 for way in both():
                     found = ranges.neighbours(numbers, lo, hi, below, above)
-                    counts = ranges.distinct(numbers, lo, hi)
+                    counts = ranges.count_distinct(numbers, lo, hi)
                     for at in range(len(lo)):
                         held = sorted(numbers[lo[at] : hi[at]].tolist())
                         if held:
@@ -113,8 +113,8 @@ class Windows(unittest.TestCase):
             lo = rng.integers(0, 300, 900)
             hi = np.minimum(lo + rng.integers(0, 200, 900), 300)
             for _ in both():
-                found = ranges.quantile(values, lo, hi, 0.5)
-                counts = ranges.distinct(values, lo, hi) if values.dtype != object else None
+                found = ranges.quantiles(values, lo, hi, 0.5)
+                counts = ranges.count_distinct(values, lo, hi) if values.dtype != object else None
                 for at in range(900):
                     held = sorted(values[lo[at] : hi[at]].tolist())
                     if held:

@@ -120,7 +120,7 @@ class Numbers(unittest.TestCase):
 
     def test_units_of_floats(self):
         for _ in both():
-            found = reading.units(np.array([0.1, -2.0, 3.07]), 100.0, 2.0**53)
+            found = reading.exact_units(np.array([0.1, -2.0, 3.07]), 100.0, 2.0**53)
             self.assertEqual(found.tolist(), [10, -200, 307])
             for wrong in (0.105, np.nan, np.inf, 1e17):
-                self.assertIsNone(reading.units(np.array([0.1, wrong, 1.0]), 100.0, 2.0**53))
+                self.assertIsNone(reading.exact_units(np.array([0.1, wrong, 1.0]), 100.0, 2.0**53))

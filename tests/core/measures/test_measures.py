@@ -375,8 +375,8 @@ class Ranges(unittest.TestCase):
             mock.patch.object(ranges, "_BLOCK", data.draw(st.sampled_from([1, 5, 1 << 18]))),
             mock.patch.object(ranges, "_SHARED", data.draw(st.sampled_from([0, 8]))),
         ):
-            distinct = ranges.distinct(array, lo, hi)
-            median = ranges.quantile(array, lo, hi, 0.5)
+            distinct = ranges.count_distinct(array, lo, hi)
+            median = ranges.quantiles(array, lo, hi, 0.5)
         self.assertEqual(distinct.tolist(), [len(set(p)) for p in parts])
         least = ranges.extremes(array, lo, hi, largest=False)
         for part, low, middle in zip(parts, least, median, strict=True):

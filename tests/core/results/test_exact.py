@@ -161,7 +161,7 @@ class Arithmetic(unittest.TestCase):
             self.assertEqual(bigint.add(bigint.added_up(a), bigint.added_up(b)).tolist(),
                              [x + y for x, y in zip(one, two, strict=True)])  # fmt: skip
             self.assertEqual(bigint.multiply(a, 1000).tolist(), [x * 1000 for x in one])
-            self.assertEqual(bigint.total(a), sum(one))
+            self.assertEqual(bigint.exact_total(a), sum(one))
             self.assertEqual(bigint.narrow_integers(bigint.widen(a)).dtype, np.int64)
 
     def test_what_is_added_up_again_and_again_turns_wide_in_time(self):

@@ -7,7 +7,7 @@ from itertools import pairwise
 import numpy as np
 
 import eptaro as ep
-from eptaro.core.results.format import parse_format, shown
+from eptaro.core.results.format import format_column, parse_format
 
 ROWS = {"on": ["2024-12-30", "2025-01-02", "2025-01-03"], "g": ["a", "b", "a"], "x": [7, 5, 12]}
 EURO = ep.Format("€", 1)
@@ -80,12 +80,12 @@ class Shown(unittest.TestCase):
             ([1e-9, 2e-9], ["0.000000", "0.000000"]), ([2 / 3, 1234.5], ["0.67", "1,234.50"]), ([-0.0813, 0.0847], ["-0.0813", "0.0847"]),
         ):  # fmt: skip
             with self.subTest(values=values):
-                self.assertEqual(shown(ep.Column.of("x", "float", values)), texts)
+                self.assertEqual(format_column(ep.Column.of("x", "float", values)), texts)
         rng = random.Random(3)
         for size in (1e-4, 1e-2, 1, 100):
             rates = sorted({round(size * rng.uniform(1, 9), 8) for _ in range(9)})
             far = [b for a, b in pairwise(rates) if b - a > 0.005 * rates[4]]
-            texts = shown(ep.Column.of("x", "float", rates))
+            texts = format_column(ep.Column.of("x", "float", rates))
             self.assertGreaterEqual(len({*texts}), len(far) if size >= 1e-3 else 1, (size, rates))
 
     def test_money_keeps_its_cents_and_a_percentage_its_digits(self):
@@ -93,7 +93,7 @@ class Shown(unittest.TestCase):
             (ep.Format("€"), [1.0813], ["€1.08"]), (ep.Format(percent=True), [0.0813, 0.0847], ["8.13%", "8.47%"]),
             (ep.Format(percent=True, places=0), [0.0813], ["8%"]), (ep.Format(places=3), [0.08134], ["0.081"]),
         ):  # fmt: skip
-            self.assertEqual(shown(ep.Column.of("x", "float", values, format=form)), texts)
+            self.assertEqual(format_column(ep.Column.of("x", "float", values, format=form)), texts)
 
     def test_formats_in_one_word(self):
         for text, want in (("a=4", ep.Format(places=4)), ("a = percent, 1", ep.Format(places=1, percent=True)),

@@ -15,7 +15,7 @@ from eptaro.cli.options import CalendarOptions, OutputOptions, calendar_options,
 from eptaro.cli.settings import Settings
 from eptaro.cli.show import deliver
 from eptaro.core.calendars.days import ordinal
-from eptaro.core.results.column import Column, dates
+from eptaro.core.results.column import Column, date_column
 from eptaro.core.results.result import Result
 from eptaro.daybook import Daybook
 from eptaro.errors import InputError, count_noun
@@ -93,7 +93,7 @@ def _table(changes: tuple[Commit, ...]) -> Result:
         return Column.text(name, choices, codes, description=description)
 
     def days(name: str, given: list[str], description: str) -> Column:
-        return dates(name, np.array([*map(ordinal, given)], np.int64), None, description)
+        return date_column(name, np.array([*map(ordinal, given)], np.int64), None, description)
 
     return Result(
         [

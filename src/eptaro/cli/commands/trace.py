@@ -19,7 +19,7 @@ from eptaro.cli.commands.verbs import (
 from eptaro.cli.help import DEMO, OUTPUT, QUESTION, HeadedCommand, option
 from eptaro.cli.messages import notify
 from eptaro.core.results.column import Column
-from eptaro.core.results.format import visible
+from eptaro.core.results.format import escape_controls
 from eptaro.errors import EptaroError, QuestionError
 from eptaro.table import Table
 
@@ -80,7 +80,7 @@ def trace(
 ) -> None:
     """Show the audit trail of one number, and calculate it again from its transactions."""
     proof = _VERBS[verb].reply(rest).table.trace(row - 1, column)
-    click.echo("\n".join(map(visible, str(proof).split("\n"))))
+    click.echo("\n".join(map(escape_controls, str(proof).split("\n"))))
     if rows_to is not None:
         places = Column.of(
             "row",

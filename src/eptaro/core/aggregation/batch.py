@@ -42,7 +42,7 @@ class Batch:
     @cached_property
     def ends(self) -> tuple[int, int]:
         """The first and the last day."""
-        return reading.ends(self.days)
+        return reading.min_max(self.days)
 
     def extent(self, name: str) -> Extent:
         """Return the least and the largest value of a measured column, and how many are blank.
@@ -95,4 +95,4 @@ def extent_of(column: Column) -> Extent:
         return Extent(0, 0, missing)
     if column.data.dtype == object:
         return Extent(column.data.min(), column.data.max(), missing)
-    return Extent(*reading.ends(column.data), missing)
+    return Extent(*reading.min_max(column.data), missing)

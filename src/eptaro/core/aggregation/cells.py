@@ -206,9 +206,9 @@ class Cells:
         if self.axis.keys is None:
             rows = tally.whole.reshape(self.axis.groups, self.axis.days)
             cut = slice(max(first - self.axis.first_day, 0), max(last + 1 - self.axis.first_day, 0))
-            return bigint.total(rows[:, cut].ravel())
+            return bigint.exact_total(rows[:, cut].ravel())
         _, day = self.axis.cells_of()
-        return bigint.total(tally.whole[(day >= first) & (day <= last)])
+        return bigint.exact_total(tally.whole[(day >= first) & (day <= last)])
 
 
 def concatenate_cells(parts: Sequence[Cells]) -> Cells:

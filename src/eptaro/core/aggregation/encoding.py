@@ -13,7 +13,7 @@ from eptaro.core.calendars.days import Ints
 from eptaro.core.kernels.factorize import factorize, factorize_pairs
 from eptaro.core.kernels.gathering import count_below
 from eptaro.core.kernels.parallel import parallel_for
-from eptaro.core.kernels.reading import ends
+from eptaro.core.kernels.reading import min_max
 from eptaro.core.kernels.sorting import joined_runs
 from eptaro.core.kernels.texts import Texts, hashes_of_texts
 from eptaro.core.results.column import Column, ColumnKind
@@ -150,7 +150,7 @@ class CategoryEncoder:
         numbers_of_choices = self._numbers_of(choices)
         if self._words:
             numbers_of_choices = np.append(numbers_of_choices, np.int32(-1))
-        elif len(coded.codes) and ends(coded.codes)[0] < 0:
+        elif len(coded.codes) and min_max(coded.codes)[0] < 0:
             self._blank = len(self) if self._blank is None else self._blank
             numbers_of_choices = np.append(numbers_of_choices, np.int32(self._blank))
         return align_codes(numbers_of_choices, coded.codes)
@@ -166,7 +166,7 @@ class CategoryEncoder:
             ranks = np.arange(len(choices) + 1)
         order = np.empty(len(choices), np.int64)
         order[ranks[:-1]] = places
-        blank = bool(len(coded.codes)) and ends(coded.codes)[0] < 0
+        blank = bool(len(coded.codes)) and min_max(coded.codes)[0] < 0
         self._first = Categorical(
             np.append(places, np.int32(-1)) if blank else places, choices.take(order)
         )

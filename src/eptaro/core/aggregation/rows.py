@@ -27,7 +27,7 @@ from eptaro.core.kernels.folding import (
     fold,
     join_cells,
 )
-from eptaro.core.kernels.parallel import contiguous, parallel_for, run_parallel
+from eptaro.core.kernels.parallel import as_contiguous, parallel_for, run_parallel
 from eptaro.core.kernels.reading import Extent
 from eptaro.core.kernels.sorting import distinct_sorted, in_cell_order
 from eptaro.core.results import bigint
@@ -180,7 +180,7 @@ class Counted(Step):
 
     def tally(self, words: CellWords, cells_of: RowCellIndex) -> Sum:
         """Return how many rows each cell has."""
-        return Sum(contiguous(words[0]))
+        return Sum(as_contiguous(words[0]))
 
 
 class _Filled(Counted):
@@ -219,7 +219,7 @@ class _Summed(Step):
         return self.plan()._replace(op=op, shift=bits)
 
     def tally(self, words: CellWords, cells_of: RowCellIndex) -> Sum:
-        whole: NDArray[Any] = contiguous(words[0])
+        whole: NDArray[Any] = as_contiguous(words[0])
         halves = self.op in (Op.SUM_HALVES, Op.SUM_FLOATS_HALVES)
         if halves:
             whole = _join_halves(words[1], whole)
@@ -230,7 +230,7 @@ class _Summed(Step):
             )
         rest = None
         if self._column.kind == "float":
-            rest = contiguous(words[1 + halves]).view(np.float64)
+            rest = as_contiguous(words[1 + halves]).view(np.float64)
         whole = bigint.added_up(whole) if halves or self._beyond is not None else whole
         return Sum(whole, rest, self._column.kind, self._column.scale)
 
@@ -252,12 +252,12 @@ class _Squared(Step):
     def tally(self, words: CellWords, cells_of: RowCellIndex) -> Squares:
         column, size = self._column, len(words[0])
         limbs = 3 if self.op in (Op.SQUARE_LIMBS, Op.SQUARE_FLOATS_LIMBS) else 1
-        whole: NDArray[Any] = contiguous(words[0])
+        whole: NDArray[Any] = as_contiguous(words[0])
         for number in range(1, limbs):
             whole = bigint.widen(whole) + (bigint.widen(words[number]) << (number * LIMB))
         rest = None
         if column.kind == "float":
-            rest = contiguous(words[limbs]).view(np.float64)
+            rest = as_contiguous(words[limbs]).view(np.float64)
         if self._beyond is not None:
             cell = cells_of.at(self._beyond)
             squares, low = square_values(column.data[self._beyond], column.kind, self.centre)

@@ -170,7 +170,7 @@ def _align_kinds(one: SelectedValues, two: SelectedValues) -> tuple[SelectedValu
 
 def _rescale(tally: Valued, kind: ColumnKind, scale: int) -> Valued:
     if kind == "float":
-        value = bigint.floats(tally.value) / 10.0**tally.scale
+        value = bigint.to_floats(tally.value) / 10.0**tally.scale
     else:
         value = bigint.multiply(tally.value, 10 ** (scale - tally.scale))
     return replace(tally, value=value, kind=kind, scale=scale)

@@ -106,7 +106,7 @@ def _slice_groups(folded: Folded, groups: Groups, cells: Cells, begin: int, end:
     return Folded(
         groups.at(np.arange(begin, end)).drop_unused(),
         Cells(some.axis, tallies),
-        bigint.total(rows.whole),
+        bigint.exact_total(rows.whole),
         (),
         distinct=distinct,
         timed=folded.timed,

@@ -93,7 +93,7 @@ class Sum:
         if other.rest is not None and self.rest is None:
             unit = 10**self.scale
             whole = self.whole // unit  # of Python integers there is no divmod
-            return Sum(whole, bigint.floats(self.whole - whole * unit) / unit, "float")
+            return Sum(whole, bigint.to_floats(self.whole - whole * unit) / unit, "float")
         if self.rest is not None or other.scale <= self.scale:
             return self
         units = bigint.multiply(self.whole, 10 ** (other.scale - self.scale))
@@ -130,7 +130,7 @@ class RunningSum:
             return Column.of("", self.kind, whole, scale=self.scale)
         if whole.dtype != object:
             return Column.of("", "float", whole + (self.rest[hi] - self.rest[lo]))
-        about = bigint.floats(whole)
+        about = bigint.to_floats(whole)
         sums = about + (self.rest[hi] - self.rest[lo])
         beyond = np.isinf(about)  # what does not fit into a float is reported where it is shown
         return Column.of("", "float", np.where(beyond, whole, sums) if beyond.any() else sums)
@@ -168,7 +168,7 @@ class Squares:
         if values.dtype == object:  # some beyond the floats
             whole, low = bigint.split_nearest(values)
             with np.errstate(over="ignore", invalid="ignore"):  # of those that have no rest
-                beside = np.where(low == 0, 0.0, (2 * bigint.floats(whole) + low) * low)
+                beside = np.where(low == 0, 0.0, (2 * bigint.to_floats(whole) + low) * low)
             return cls(whole * whole, kind, scale, 0, beside)
         with np.errstate(over="ignore"):
             middle = float(np.mean(values)) if len(values) else 0.0
@@ -276,7 +276,7 @@ class RunningSquares:
             whole = (whole << shift) + _parts_of(sums.rest[hi] - sums.rest[lo])
             squares = (squares << shift) + _parts_of(self.rest[hi] - self.rest[lo])
         numerator = ((bigint.widen(counts) * squares) << shift) - whole * whole
-        about = bigint.floats(numerator)
+        about = bigint.to_floats(numerator)
         beyond = np.flatnonzero(np.isinf(about))
         unit = 10.0**self.scale
         variances = np.maximum(about, 0.0) / (n * (n - 1)) / unit / unit / 4.0**shift

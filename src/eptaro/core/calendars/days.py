@@ -118,10 +118,10 @@ def as_dates(days: Days) -> NDArray[np.datetime64]:
     return days.astype(np.int64).astype("datetime64[D]")
 
 
-def civil(days: Days) -> tuple[Ints, Ints, Ints]:
+def civil_date(days: Days) -> tuple[Ints, Ints, Ints]:
     """Return civil year, month (1-12) and day (1-31) of day ordinals.
 
-    >>> [part.tolist() for part in civil(np.array([0, 59]))]
+    >>> [part.tolist() for part in civil_date(np.array([0, 59]))]
     [[1970, 1970], [1, 3], [1, 1]]
     """
     months = civil_months(days)

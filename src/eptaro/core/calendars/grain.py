@@ -69,15 +69,15 @@ def first_weekday(grain: Grain) -> int | None:
     return next(places, None)
 
 
-def straddles(grain: Grain) -> bool:
+def may_straddle(grain: Grain) -> bool:
     """Return whether a period of the data may lie in two of those asked for, and counts in one."""
     return grain in _BY_LAST_DAY or grain in _BY_MOST_DAYS
 
 
-def straddling(days: Ints, grain: Grain, counted_on: str) -> tuple[Ints, Grain]:
+def count_weeks_on(days: Ints, grain: Grain, counted_on: str) -> tuple[Ints, Grain]:
     """Return the days that weeks, by their first days, count on, and their grain.
 
-    >>> straddling(np.array([4]), "week", "last day")
+    >>> count_weeks_on(np.array([4]), "week", "last day")
     (array([10]), 'week by its last day')
     """
     return days + (6 if counted_on == "last day" else 3), STRADDLING[counted_on][WEEKS.index(grain)]
@@ -125,7 +125,7 @@ def are_whole(first: Days, last: Days, grain: Grain) -> Flags:
     >>> are_whole(np.array([0, 0]), np.array([30, 29]), "month").tolist()
     [True, False]
     """
-    if straddles(grain):  # only of single days nothing is known
+    if may_straddle(grain):  # only of single days nothing is known
         longer: Flags = last > first
         return longer
     whole: Flags = (first_days(first, grain) == first) & (last_days(last, grain) == last)

@@ -10,7 +10,7 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from eptaro.core.calendars.days import as_dates, civil
+from eptaro.core.calendars.days import as_dates, civil_date
 from eptaro.core.calendars.levels import Names, check_level, month_number
 from eptaro.core.calendars.period import Periods
 from eptaro.errors import CalendarError, unknown
@@ -64,9 +64,9 @@ def fill_template(template: str, periods: Periods) -> list[str]:
     """
     calendar, years = periods.calendar, periods.years
     whole, _ = calendar.index_at(years, np.ones_like(years), "year")
-    begins, _, _ = civil(calendar.first_days(whole, "year"))
-    ends, _, _ = civil(calendar.last_days(whole, "year"))
-    of_month, months, _ = civil((periods.first + periods.last) // 2)
+    begins, _, _ = civil_date(calendar.first_days(whole, "year"))
+    ends, _, _ = civil_date(calendar.last_days(whole, "year"))
+    of_month, months, _ = civil_date((periods.first + periods.last) // 2)
     if any(f"{{{name}" in template for name in _OF_MONTH):
         years = of_month
     numbers = (part.tolist() for part in (years, begins, ends, periods.numbers, months))

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from eptaro.core.calendars.days import Flags, Ints, civil, month_starts, weekday
+from eptaro.core.calendars.days import Flags, Ints, civil_date, month_starts, weekday
 from eptaro.core.calendars.equalparts import EqualPartsCalendar
 from eptaro.core.calendars.levels import (
     WEEKDAYS,
@@ -199,7 +199,7 @@ class WeekCalendar(EqualPartsCalendar):
         return self._year_lasts(years + self._named_later - 1) + 1
 
     def _wide_index(self, days: Ints, level: str) -> Ints:
-        years = civil(days)[0] - 1
+        years = civil_date(days)[0] - 1
         for _ in range(3):  # the year's last day lies within a week of the nominal one
             years += self._year_lasts(years) < days
         years -= self._named_later

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from eptaro.core.calendars.calendar import Calendar
-from eptaro.core.calendars.days import Days, Flags, Ints, civil, weekday
+from eptaro.core.calendars.days import Days, Flags, Ints, civil_date, weekday
 from eptaro.core.calendars.levels import Names
 from eptaro.core.calendars.period import PeriodGrid, Periods
 from eptaro.core.calendars.span import Span
@@ -37,7 +37,7 @@ class Sheet:
     @cached_property
     def civil(self) -> tuple[Ints, Ints, Ints]:
         """Civil year, month and day of each day."""
-        return civil(self.days)
+        return civil_date(self.days)
 
     @cached_property
     def weekday(self) -> Ints:
@@ -127,32 +127,32 @@ class Attribute(Record):
         )
 
 
-def small(values: ArrayLike) -> NDArray[np.int32]:
+def small_values(values: ArrayLike) -> NDArray[np.int32]:
     """Return whole numbers in 32 bits, which hold every key and count of a dimension."""
     return np.asarray(values).astype(np.int32, copy=False)
 
 
-def integer(values: ArrayLike, valid: Flags | None = None) -> Column:
+def integer_values(values: ArrayLike, valid: Flags | None = None) -> Column:
     """Return whole numbers."""
-    return Column.of("", "integer", small(values), valid)
+    return Column.of("", "integer", small_values(values), valid)
 
 
-def flag(values: ArrayLike) -> Column:
+def flag_values(values: ArrayLike) -> Column:
     """Return flags."""
     return Column.of("", "flag", values)
 
 
-def date(days: Days, valid: Flags | None = None) -> Column:
+def date_values(days: Days, valid: Flags | None = None) -> Column:
     """Return dates from day ordinals."""
     return Column.of("", "date", days, valid)
 
 
 def date_key(days: Days, valid: Flags | None = None) -> Column:
     """Return dates as the numbers yyyymmdd."""
-    year, month, day = civil(days)
-    return integer(year * 10_000 + month * 100 + day, valid)
+    year, month, day = civil_date(days)
+    return integer_values(year * 10_000 + month * 100 + day, valid)
 
 
-def words(choices: ArrayLike, codes: ArrayLike) -> Column:
+def text_values(choices: ArrayLike, codes: ArrayLike) -> Column:
     """Return text: one of the choices for each code."""
     return Column.text("", np.asarray(choices), codes)

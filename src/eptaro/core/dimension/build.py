@@ -14,7 +14,7 @@ from eptaro.core.calendars.levels import Names
 from eptaro.core.calendars.month import MonthCalendar
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
-from eptaro.core.dimension.attribute import Attribute, Compute, Sheet, flag, integer
+from eptaro.core.dimension.attribute import Attribute, Compute, Sheet, flag_values, integer_values
 from eptaro.core.dimension.of_calendar import calendar_attributes
 from eptaro.core.dimension.of_day import DAY_ATTRIBUTES
 from eptaro.core.results.column import Column
@@ -32,11 +32,11 @@ def _periods_away(sheet: Sheet, level: str) -> Ints:
 
 
 def _offset(level: str) -> Compute:
-    return lambda sheet: integer(_periods_away(sheet, level)[sheet.places(level)])
+    return lambda sheet: integer_values(_periods_away(sheet, level)[sheet.places(level)])
 
 
 def _is_current(level: str) -> Compute:
-    return lambda sheet: flag((_periods_away(sheet, level) == 0)[sheet.places(level)])
+    return lambda sheet: flag_values((_periods_away(sheet, level) == 0)[sheet.places(level)])
 
 
 def _is_to_date(level: str) -> Compute:
@@ -62,7 +62,7 @@ def _is_to_date(level: str) -> Compute:
                 level,
             )
             cut = np.where(reach, moved.last, periods.last)
-        return flag(sheet.days <= cut[sheet.places(level)])
+        return flag_values(sheet.days <= cut[sheet.places(level)])
 
     return compute
 
@@ -79,7 +79,7 @@ DAY_RELATIVE = (
         "day",
         "integer",
         "Days from the as-of date; 0 is that day",
-        lambda sheet: integer(sheet.days - _as_of(sheet)),
+        lambda sheet: integer_values(sheet.days - _as_of(sheet)),
         "days",
     ),
     Attribute(
@@ -87,14 +87,14 @@ DAY_RELATIVE = (
         "day",
         "flag",
         "Whether it is the as-of date",
-        lambda sheet: flag(sheet.days == _as_of(sheet)),
+        lambda sheet: flag_values(sheet.days == _as_of(sheet)),
     ),
     Attribute(
         "is_past",
         "day",
         "flag",
         "Whether the day lies before the as-of date",
-        lambda sheet: flag(sheet.days < _as_of(sheet)),
+        lambda sheet: flag_values(sheet.days < _as_of(sheet)),
     ),
 )
 

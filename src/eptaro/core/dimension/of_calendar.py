@@ -7,7 +7,7 @@ from functools import cache
 
 import numpy as np
 
-from eptaro.core.calendars.days import Ints, civil
+from eptaro.core.calendars.days import Ints, civil_date
 from eptaro.core.calendars.labels import fill_template
 from eptaro.core.calendars.period import Periods
 from eptaro.core.dimension.attribute import (
@@ -17,17 +17,17 @@ from eptaro.core.dimension.attribute import (
     Attribute,
     Compute,
     Sheet,
-    date,
-    flag,
-    integer,
-    words,
+    date_values,
+    flag_values,
+    integer_values,
+    text_values,
 )
 from eptaro.core.results.column import Column
 
 
 def number_of_period(level: str, take: Callable[[Periods], Ints]) -> Compute:
     """Return what gathers a number of each day's period."""
-    return lambda sheet: integer(take(sheet.periods(level))[sheet.places(level)])
+    return lambda sheet: integer_values(take(sheet.periods(level))[sheet.places(level)])
 
 
 def key_numbers(periods: Periods) -> Ints:
@@ -50,26 +50,28 @@ def days_left(sheet: Sheet, level: str) -> Ints:
 def workdays_in(sheet: Sheet, level: str) -> Column:
     """Return how many workdays each day's period has."""
     periods = sheet.periods(level)
-    return integer(sheet.workdays.between(periods.first, periods.last)[sheet.places(level)])
+    return integer_values(sheet.workdays.between(periods.first, periods.last)[sheet.places(level)])
 
 
 def workday_of(sheet: Sheet, level: str) -> Column:
     """Number of the workday in its period; blank on a day that is no workday."""
     before = sheet.workdays.number(sheet.periods(level).first)[sheet.places(level)]
-    return integer(sheet.workday_numbers - before + 1, sheet.is_workday)
+    return integer_values(sheet.workday_numbers - before + 1, sheet.is_workday)
 
 
 def workdays_left(sheet: Sheet, level: str) -> Column:
     """Return how many workdays follow in the period."""
     after = sheet.workdays.number(sheet.periods(level).last + 1)[sheet.places(level)]
-    return integer(after - sheet.workday_numbers - sheet.is_workday)
+    return integer_values(after - sheet.workday_numbers - sheet.is_workday)
 
 
 def names_of(level: str, *, short: bool) -> Compute:
     """Return what gathers localised names of periods."""
 
     def compute(sheet: Sheet) -> Column:
-        return words(_period_names(sheet, sheet.periods(level), short=short), sheet.places(level))
+        return text_values(
+            _period_names(sheet, sheet.periods(level), short=short), sheet.places(level)
+        )
 
     return compute
 
@@ -83,8 +85,8 @@ def _period_names(sheet: Sheet, periods: Periods, *, short: bool) -> Sequence[st
             names.quarter_of(year, number, short=short)
             for year, number in zip(years, periods.numbers.tolist(), strict=True)
         ]
-    year, month, day = civil(periods.first)
-    ends = civil(periods.last + 1)
+    year, month, day = civil_date(periods.first)
+    ends = civil_date(periods.last + 1)
     if periods.level == "month" and (day == 1).all() and (ends[2] == 1).all():
         return [
             names.month_of(y, m, short=short)
@@ -101,7 +103,7 @@ def labels_before(level: str, step: str) -> Compute:
         index, exists = sheet.calendar.counterparts(periods.index, level, -1, step)
         labels = sheet.labels(np.where(exists, index, periods.index), level)
         places = sheet.places(level)
-        return words(labels, np.where(exists[places], places, -1))
+        return text_values(labels, np.where(exists[places], places, -1))
 
     return compute
 
@@ -112,7 +114,7 @@ def place_in(inner: str, outer: str) -> Compute:
     def compute(sheet: Sheet) -> Column:
         wide, narrow = sheet.periods(outer), sheet.periods(inner)
         first = sheet.calendar.index_of(wide.first, inner)
-        return integer(narrow.index[sheet.places(inner)] - first[sheet.places(outer)] + 1)
+        return integer_values(narrow.index[sheet.places(inner)] - first[sheet.places(outer)] + 1)
 
     return compute
 
@@ -122,7 +124,7 @@ def cut_week(level: str) -> Compute:
 
     def compute(sheet: Sheet) -> Column:
         first = sheet.calendar.index_of(sheet.periods(level).first, "week")
-        return integer(
+        return integer_values(
             sheet.periods("week").index[sheet.places("week")] - first[sheet.places(level)] + 1
         )
 
@@ -133,7 +135,7 @@ def labels_of(level: str) -> Compute:
     """Return what gathers the labels of periods."""
 
     def compute(sheet: Sheet) -> Column:
-        return words(sheet.labels(sheet.periods(level).index, level), sheet.places(level))
+        return text_values(sheet.labels(sheet.periods(level).index, level), sheet.places(level))
 
     return compute
 
@@ -167,7 +169,7 @@ def _of_level(level: str) -> list[Attribute]:
             level,
             "date",
             f"First day of the {level}",
-            lambda sheet: date(sheet.periods(level).first[sheet.places(level)]),
+            lambda sheet: date_values(sheet.periods(level).first[sheet.places(level)]),
             in_sets=STANDARD,
         ),
         Attribute(
@@ -175,7 +177,7 @@ def _of_level(level: str) -> list[Attribute]:
             level,
             "date",
             f"Last day of the {level}",
-            lambda sheet: date(sheet.periods(level).last[sheet.places(level)]),
+            lambda sheet: date_values(sheet.periods(level).last[sheet.places(level)]),
             in_sets=STANDARD,
         ),
         Attribute(
@@ -230,7 +232,7 @@ def _of_level(level: str) -> list[Attribute]:
             level,
             "integer",
             f"Number of the day in its {level}, from 1",
-            lambda sheet: integer(number_of_day(sheet, level)),
+            lambda sheet: integer_values(number_of_day(sheet, level)),
             in_sets=own_days,
         ),
         Attribute(
@@ -238,7 +240,7 @@ def _of_level(level: str) -> list[Attribute]:
             level,
             "integer",
             f"Days that follow in the {level}",
-            lambda sheet: integer(days_left(sheet, level)),
+            lambda sheet: integer_values(days_left(sheet, level)),
             "days",
         ),
         Attribute(
@@ -246,14 +248,14 @@ def _of_level(level: str) -> list[Attribute]:
             level,
             "flag",
             f"Whether it is the first day of the {level}",
-            lambda sheet: flag(number_of_day(sheet, level) == 1),
+            lambda sheet: flag_values(number_of_day(sheet, level) == 1),
         ),
         Attribute(
             f"is_{level}_last",
             level,
             "flag",
             f"Whether it is the last day of the {level}",
-            lambda sheet: flag(days_left(sheet, level) == 0),
+            lambda sheet: flag_values(days_left(sheet, level) == 0),
         ),
         Attribute(
             f"workday_of_{level}",
@@ -309,7 +311,7 @@ def _shown_labels(level: str) -> Attribute:
 
     def compute(sheet: Sheet) -> Column:
         texts = fill_template(sheet.calendar.shown[level], sheet.periods(level))
-        return words(texts, sheet.places(level))
+        return text_values(texts, sheet.places(level))
 
     text = f"What is shown for the {level}; its label sorts in time order"
     return Attribute(f"{level}_shown", level, "text", text, compute, in_sets=KEY)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from eptaro.core.calendars.days import Ints, add_months, as_dates, civil, month_starts
+from eptaro.core.calendars.days import Ints, add_months, as_dates, civil_date, month_starts
 from eptaro.core.calendars.month import MonthCalendar
 from eptaro.core.dimension.attribute import (
     KEY,
@@ -12,11 +12,11 @@ from eptaro.core.dimension.attribute import (
     Attribute,
     Compute,
     Sheet,
-    date,
     date_key,
-    flag,
-    integer,
-    words,
+    date_values,
+    flag_values,
+    integer_values,
+    text_values,
 )
 from eptaro.core.results.column import Column
 
@@ -32,7 +32,7 @@ def _holiday_texts(part: str) -> Compute:
         codes = np.where(
             sheet.holiday_places < 0, -1, np.searchsorted(firsts, sheet.holiday_places)
         )
-        return words(texts or [""], codes)
+        return text_values(texts or [""], codes)
 
     return compute
 
@@ -40,14 +40,14 @@ def _holiday_texts(part: str) -> Compute:
 def _premium_flags(sheet: Sheet) -> Column:
     paid = {h.day for h in sheet.workdays.holidays if h.pay_premium}
     days = np.array(sorted(paid), "datetime64[D]").astype(np.int64)
-    return flag(np.isin(sheet.days, days))
+    return flag_values(np.isin(sheet.days, days))
 
 
 def _neighbour(step: int) -> Compute:
     def compute(sheet: Sheet) -> Column:
         if step > 0:
-            return date(sheet.workdays.day_at(sheet.workday_numbers + sheet.is_workday))
-        return date(sheet.workdays.day_at(sheet.workday_numbers - 1))
+            return date_values(sheet.workdays.day_at(sheet.workday_numbers + sheet.is_workday))
+        return date_values(sheet.workdays.day_at(sheet.workday_numbers - 1))
 
     return compute
 
@@ -58,7 +58,7 @@ WORKDAY_ATTRIBUTES: tuple[Attribute, ...] = (
         "day",
         "flag",
         "Whether the day falls on the weekend",
-        lambda sheet: flag(sheet.workdays.is_weekend(sheet.days)),
+        lambda sheet: flag_values(sheet.workdays.is_weekend(sheet.days)),
         in_sets=STANDARD,
     ),
     Attribute(
@@ -66,7 +66,7 @@ WORKDAY_ATTRIBUTES: tuple[Attribute, ...] = (
         "day",
         "flag",
         "Whether the day does not fall on the weekend",
-        lambda sheet: flag(~sheet.workdays.is_weekend(sheet.days)),
+        lambda sheet: flag_values(~sheet.workdays.is_weekend(sheet.days)),
         in_sets=STANDARD,
     ),
     Attribute(
@@ -74,7 +74,7 @@ WORKDAY_ATTRIBUTES: tuple[Attribute, ...] = (
         "day",
         "flag",
         "Whether it is neither weekend nor a closed holiday",
-        lambda sheet: flag(sheet.is_workday),
+        lambda sheet: flag_values(sheet.is_workday),
         in_sets=STANDARD,
     ),
     Attribute(
@@ -82,7 +82,7 @@ WORKDAY_ATTRIBUTES: tuple[Attribute, ...] = (
         "day",
         "flag",
         "Whether the day is a holiday of any kind",
-        lambda sheet: flag(sheet.holiday_places >= 0),
+        lambda sheet: flag_values(sheet.holiday_places >= 0),
         in_sets=STANDARD,
     ),
     Attribute(
@@ -116,13 +116,13 @@ _ISO = MonthCalendar()
 
 def _is_leap(sheet: Sheet) -> Column:
     year = sheet.civil[0]
-    return flag((year % 4 == 0) & ((year % 100 != 0) | (year % 400 == 0)))
+    return flag_values((year % 4 == 0) & ((year % 100 != 0) | (year % 400 == 0)))
 
 
 def _iso_week(sheet: Sheet, part: int) -> Column:
     periods = _ISO.periods(sheet.span, "week")
     place = periods.position_of(sheet.days)
-    return integer((periods.years, periods.numbers)[part][place])
+    return integer_values((periods.years, periods.numbers)[part][place])
 
 
 def _iso_text(sheet: Sheet) -> Column:
@@ -130,20 +130,20 @@ def _iso_text(sheet: Sheet) -> Column:
     place = periods.position_of(sheet.days)
     ends = np.char.add("-", np.arange(1, 8).astype(str))
     every = np.char.add(periods.labels[:, None], ends[None, :]).ravel()
-    return words(every, place * 7 + sheet.weekday)
+    return text_values(every, place * 7 + sheet.weekday)
 
 
 def _weekday_in_month(sheet: Sheet) -> Column:
-    return integer((sheet.civil[2] - 1) // 7 + 1)
+    return integer_values((sheet.civil[2] - 1) // 7 + 1)
 
 
 def _is_last_weekday(sheet: Sheet) -> Column:
-    return flag(civil(sheet.days + 7)[1] != sheet.civil[1])
+    return flag_values(civil_date(sheet.days + 7)[1] != sheet.civil[1])
 
 
 def _days_in_month(sheet: Sheet) -> Column:
     months = (sheet.civil[0] - 1970) * 12 + sheet.civil[1] - 1
-    return integer(month_starts(months + 1) - month_starts(months))
+    return integer_values(month_starts(months + 1) - month_starts(months))
 
 
 def _same_day_before(level: str, *, key: bool) -> Compute:
@@ -153,7 +153,7 @@ def _same_day_before(level: str, *, key: bool) -> Compute:
         days: Ints = sheet.days.astype(np.int64) - (7 if level == "week" else 364)
         if level in _MONTHS:
             days = add_months(sheet.days, -_MONTHS[level])[0]
-        return date_key(days) if key else date(days)
+        return date_key(days) if key else date_values(days)
 
     return compute
 
@@ -175,7 +175,9 @@ _SAME = (
 
 
 DAY_ATTRIBUTES: tuple[Attribute, ...] = (
-    Attribute("date", "day", "date", "The date", lambda sheet: date(sheet.days), in_sets=KEY),
+    Attribute(
+        "date", "day", "date", "The date", lambda sheet: date_values(sheet.days), in_sets=KEY
+    ),
     Attribute(
         "date_key",
         "day",
@@ -190,7 +192,7 @@ DAY_ATTRIBUTES: tuple[Attribute, ...] = (
         "day",
         "text",
         "The date as ISO 8601 text",
-        lambda sheet: words(
+        lambda sheet: text_values(
             np.datetime_as_string(as_dates(sheet.days), unit="D"), np.arange(len(sheet.days))
         ),
     ),
@@ -217,7 +219,7 @@ DAY_ATTRIBUTES: tuple[Attribute, ...] = (
         "day",
         "integer",
         "Running number of the day: days since 1970-01-01",
-        lambda sheet: integer(sheet.days),
+        lambda sheet: integer_values(sheet.days),
         "number",
     ),
     Attribute(
@@ -225,7 +227,7 @@ DAY_ATTRIBUTES: tuple[Attribute, ...] = (
         "day",
         "integer",
         "Civil year and month as the number yyyymm",
-        lambda sheet: integer(sheet.civil[0] * 100 + sheet.civil[1]),
+        lambda sheet: integer_values(sheet.civil[0] * 100 + sheet.civil[1]),
         "number",
         STANDARD,
     ),
@@ -234,7 +236,7 @@ DAY_ATTRIBUTES: tuple[Attribute, ...] = (
         "day",
         "integer",
         "Civil day of the month, 1 to 31",
-        lambda sheet: integer(sheet.civil[2]),
+        lambda sheet: integer_values(sheet.civil[2]),
         in_sets=STANDARD,
     ),
     Attribute(
@@ -245,7 +247,7 @@ DAY_ATTRIBUTES: tuple[Attribute, ...] = (
         "day",
         "text",
         "Name of the weekday, in the locale asked for",
-        lambda sheet: words(sheet.names.weekdays, sheet.weekday),
+        lambda sheet: text_values(sheet.names.weekdays, sheet.weekday),
         in_sets=STANDARD,
     ),
     Attribute(
@@ -253,14 +255,14 @@ DAY_ATTRIBUTES: tuple[Attribute, ...] = (
         "day",
         "text",
         "Short name of the weekday",
-        lambda sheet: words(sheet.names.weekdays_short, sheet.weekday),
+        lambda sheet: text_values(sheet.names.weekdays_short, sheet.weekday),
     ),
     Attribute(
         "month_name",
         "day",
         "text",
         "Name of the civil month, in the locale asked for",
-        lambda sheet: words(sheet.names.months, sheet.civil[1] - 1),
+        lambda sheet: text_values(sheet.names.months, sheet.civil[1] - 1),
         in_sets=STANDARD,
     ),
     Attribute(
@@ -268,14 +270,14 @@ DAY_ATTRIBUTES: tuple[Attribute, ...] = (
         "day",
         "text",
         "Short name of the civil month",
-        lambda sheet: words(sheet.names.months_short, sheet.civil[1] - 1),
+        lambda sheet: text_values(sheet.names.months_short, sheet.civil[1] - 1),
     ),
     Attribute(
         "weekday_from_monday_1",
         "day",
         "integer",
         "Weekday, Monday = 1 to Sunday = 7",
-        lambda sheet: integer(sheet.weekday + 1),
+        lambda sheet: integer_values(sheet.weekday + 1),
         in_sets=STANDARD,
     ),
     Attribute(
@@ -283,7 +285,7 @@ DAY_ATTRIBUTES: tuple[Attribute, ...] = (
         "day",
         "integer",
         "Weekday, Sunday = 1 to Saturday = 7",
-        lambda sheet: integer((sheet.weekday + 1) % 7 + 1),
+        lambda sheet: integer_values((sheet.weekday + 1) % 7 + 1),
         in_sets=STANDARD,
     ),
     Attribute(
@@ -291,7 +293,7 @@ DAY_ATTRIBUTES: tuple[Attribute, ...] = (
         "day",
         "integer",
         "Weekday, Monday = 0 to Sunday = 6",
-        lambda sheet: integer(sheet.weekday),
+        lambda sheet: integer_values(sheet.weekday),
         in_sets=STANDARD,
     ),
     Attribute(
@@ -322,7 +324,7 @@ DAY_ATTRIBUTES: tuple[Attribute, ...] = (
         "day",
         "integer",
         "First year of the civil decade, 2020 for 2025",
-        lambda sheet: integer(sheet.civil[0] // 10 * 10),
+        lambda sheet: integer_values(sheet.civil[0] // 10 * 10),
         "number",
     ),
     Attribute(
@@ -330,7 +332,7 @@ DAY_ATTRIBUTES: tuple[Attribute, ...] = (
         "day",
         "integer",
         "Number of the century, 21 for 2001 to 2100",
-        lambda sheet: integer((sheet.civil[0] + 99) // 100),
+        lambda sheet: integer_values((sheet.civil[0] + 99) // 100),
         "number",
     ),
     *(

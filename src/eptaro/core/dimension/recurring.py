@@ -9,7 +9,7 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from eptaro.core.dimension.attribute import Attribute, Compute, Sheet, words
+from eptaro.core.dimension.attribute import Attribute, Compute, Sheet, text_values
 from eptaro.core.results.column import Column
 from eptaro.errors import QuestionError, unknown
 
@@ -20,34 +20,34 @@ _MOST = {"month": 13, "quarter": 4, "week": 53}  # periods of a year
 
 
 def _hour(sheet: Sheet) -> Column:
-    return words([f"{hour:02d}" for hour in range(24)], np.zeros(len(sheet.days), np.int64))
+    return text_values([f"{hour:02d}" for hour in range(24)], np.zeros(len(sheet.days), np.int64))
 
 
 def _weekday(sheet: Sheet) -> Column:
     names = list(sheet.names.weekdays)
     start = names.index(str(getattr(sheet.calendar, "week_starts", "monday")).title())
-    return words([*names[start:], *names[:start]], (sheet.weekday - start) % 7)
+    return text_values([*names[start:], *names[:start]], (sheet.weekday - start) % 7)
 
 
 def _day_of_month(sheet: Sheet) -> Column:
-    return words([str(n) for n in range(1, 32)], sheet.civil[2] - 1)
+    return text_values([str(n) for n in range(1, 32)], sheet.civil[2] - 1)
 
 
 def _week_of_month(sheet: Sheet) -> Column:
-    return words([str(n) for n in range(1, 6)], (sheet.civil[2] - 1) // 7)
+    return text_values([str(n) for n in range(1, 6)], (sheet.civil[2] - 1) // 7)
 
 
 def _workday(sheet: Sheet) -> Column:
-    return words(["workday", "other day"], 1 - sheet.is_workday.astype(np.int64))
+    return text_values(["workday", "other day"], 1 - sheet.is_workday.astype(np.int64))
 
 
 def _holiday_or_other(sheet: Sheet) -> Column:
-    return words(["holiday", "other day"], (sheet.holiday_places < 0).astype(np.int64))
+    return text_values(["holiday", "other day"], (sheet.holiday_places < 0).astype(np.int64))
 
 
 def _day_type(sheet: Sheet) -> Column:
     off = np.where(sheet.workdays.is_weekend(sheet.days), 1, 2)
-    return words(DAY_TYPES, np.where(sheet.is_workday, 0, off))
+    return text_values(DAY_TYPES, np.where(sheet.is_workday, 0, off))
 
 
 def _number_of(level: str) -> Compute:
@@ -56,10 +56,10 @@ def _number_of(level: str) -> Compute:
     def compute(sheet: Sheet) -> Column:
         numbers = sheet.periods(level).numbers[sheet.places(level)]
         if level == "month" and sheet.calendar.plain_months:
-            return words(sheet.names.months, numbers - 1)
+            return text_values(sheet.names.months, numbers - 1)
         form = "{}{:02d}" if _MOST[level] > 9 else "{}{}"
         names = [form.format(_LETTERS[level], n) for n in range(1, _MOST[level] + 1)]
-        return words(names, numbers - 1)
+        return text_values(names, numbers - 1)
 
     return compute
 

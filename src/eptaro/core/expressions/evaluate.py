@@ -150,7 +150,7 @@ class _Evaluation:
             return ops.compare_numbers(how, one, two)
         valid = combine_masks(valid_mask(one), valid_mask(two))
         if kind is ValueKind.TEXT:
-            ranked = ops.ranks(one, two)
+            ranked = ops.rank_texts(one, two)
             return ops.compare_arrays(how, *ranked), valid
         return ops.compare_arrays(how, one.data, two.data), valid
 
@@ -271,7 +271,7 @@ class _Evaluation:
     def _wins(self, one: Column, two: Column, kind: ValueKind, *, least: bool) -> NDArray[Any]:
         if kind is ValueKind.NUMBER or kind is ValueKind.BLANK:
             return ops.compare_numbers("<=" if least else ">=", one, two)[0]
-        pair = ops.ranks(one, two) if kind is ValueKind.TEXT else [one.data, two.data]
+        pair = ops.rank_texts(one, two) if kind is ValueKind.TEXT else [one.data, two.data]
         return ops.compare_arrays("<=" if least else ">=", *pair)
 
     def _pick(self, true: NDArray[Any], one: Column, two: Column) -> Column:

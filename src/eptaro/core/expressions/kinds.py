@@ -223,11 +223,12 @@ class Use(NamedTuple):
     picked: bool = False
 
 
-def uses(node: Node, wanted: ValueKind | None = None) -> list[Use]:
+def column_uses(node: Node, wanted: ValueKind | None = None) -> list[Use]:
     """Return how an expression uses its columns; `wanted` is what it is to be itself.
 
     >>> from eptaro.core.expressions.parser import parse
-    >>> [(u.name, u.kind and u.kind.name) for u in uses(parse("delay > 15 and carrier = 'UA'"))]
+    >>> found = column_uses(parse("delay > 15 and carrier = 'UA'"))
+    >>> [(use.name, use.kind and use.kind.name) for use in found]
     [('delay', 'NUMBER'), ('carrier', 'TEXT')]
     """
     uses_met: list[Use] = []

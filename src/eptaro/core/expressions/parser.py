@@ -13,7 +13,7 @@ from decimal import Decimal
 from typing import Literal, NamedTuple, cast
 
 from eptaro.core.calendars.grain import CivilGrain
-from eptaro.core.expressions.kinds import FUNCTIONS, Use, ValueKind, uses
+from eptaro.core.expressions.kinds import FUNCTIONS, Use, ValueKind, column_uses
 from eptaro.core.expressions.tree import (
     ArithmeticOperator,
     BinaryOp,
@@ -408,7 +408,7 @@ class Formula(Record):
     @property
     def uses(self) -> list[Use]:
         """How it uses its columns."""
-        return uses(self.node, self.wanted)
+        return column_uses(self.node, self.wanted)
 
 
 # A call, or a name and a number of days; columns may be called `order - date` or `start+end`.

@@ -249,10 +249,10 @@ def names_in(node: Node) -> list[str]:
     return list(dict.fromkeys(part.name for part in node.all() if isinstance(part, Name)))
 
 
-def renamed(node: Node, names: Mapping[str, str]) -> Node:
+def rename_columns(node: Node, names: Mapping[str, str]) -> Node:
     """Return an expression whose columns have other names.
 
-    >>> str(renamed(BinaryOp("/", Name("a"), Name("b")), {"a": "fares"}))
+    >>> str(rename_columns(BinaryOp("/", Name("a"), Name("b")), {"a": "fares"}))
     'fares / b'
     """
     if isinstance(node, Name):
@@ -261,9 +261,9 @@ def renamed(node: Node, names: Mapping[str, str]) -> Node:
     for one in fields(node):
         value = getattr(node, one.name)
         if isinstance(value, Node):
-            changed[one.name] = renamed(value, names)
+            changed[one.name] = rename_columns(value, names)
         elif isinstance(value, tuple):
-            changed[one.name] = tuple(renamed(part, names) for part in value)
+            changed[one.name] = tuple(rename_columns(part, names) for part in value)
     return replace(node, **changed)
 
 

@@ -10,7 +10,7 @@ from typing import Any, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Flags, civil, month_starts, weekday
+from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Flags, civil_date, month_starts, weekday
 from eptaro.core.calendars.levels import Names, month_number
 from eptaro.core.expressions.kinds import ValueKind
 from eptaro.core.expressions.tree import ArithmeticOperator, ComparisonOperator
@@ -245,7 +245,7 @@ def text_property(column: Column, test: Callable[[str], Any], dtype: Any) -> tup
     return answers[codes], codes >= 0
 
 
-def ranks(*columns: Column) -> list[Array]:
+def rank_texts(*columns: Column) -> list[Array]:
     """Return the place of each text of several columns among all of them in order of letters."""
     every = sorted({word for column in columns for word in distinct_texts_of(column)})
     place = {word: at for at, word in enumerate(every)}
@@ -299,7 +299,7 @@ def part_of_date(column: Column, which: str) -> Column:
         codes = weekday(days).astype(np.int32)
         codes = codes if column.valid is None else np.where(column.valid, codes, -1)
         return Column.text("", np.array([*Names().weekdays], object), codes)
-    numbers = dict(zip(("year", "month", "day"), civil(days), strict=True))[which]
+    numbers = dict(zip(("year", "month", "day"), civil_date(days), strict=True))[which]
     return Column.of("", "integer", numbers, column.valid)
 
 

@@ -58,7 +58,7 @@ def _slices(rows: int, count: int) -> list[slice]:
     return [slice(rows * n // count, rows * (n + 1) // count) for n in range(count)]
 
 
-def contiguous(column: NDArray[Any]) -> NDArray[Any]:
+def as_contiguous(column: NDArray[Any]) -> NDArray[Any]:
     """Return a column of some array as an array of its own."""
     if column.flags.c_contiguous:
         return column

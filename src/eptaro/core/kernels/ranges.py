@@ -125,10 +125,10 @@ def _run_in_parts(answer: Callable[[slice], None], lo: Ints, hi: Ints) -> None:
     run_parallel([partial(answer, slice(*cut)) for cut in pairwise(ends)])
 
 
-def quantile(values: Values, lo: Ints, hi: Ints, q: float) -> NDArray[np.float64]:
+def quantiles(values: Values, lo: Ints, hi: Ints, q: float) -> NDArray[np.float64]:
     """Return the q-quantile of each range, interpolated linearly between neighbours.
 
-    >>> quantile(np.array([1, 2, 10]), np.array([0, 0]), np.array([2, 3]), 0.5).tolist()
+    >>> quantiles(np.array([1, 2, 10]), np.array([0, 0]), np.array([2, 3]), 0.5).tolist()
     [1.5, 2.0]
     """
     last = np.maximum(hi - lo, 1) - 1
@@ -165,13 +165,13 @@ def interpolate(first: Values, second: Values, part: Values) -> NDArray[np.float
         return np.asarray(np.where(wide, first * (1 - part) + second * part, quantiles))
 
 
-def distinct(values: Values, lo: Ints, hi: Ints) -> Ints:
+def count_distinct(values: Values, lo: Ints, hi: Ints) -> Ints:
     """Return how many different values each range holds.
 
     A value counts where it is first in the range: where the place of the one before
     it, if any, lies before the range.
 
-    >>> distinct(np.array([7, 7, 8, 7]), np.array([0, 1]), np.array([4, 2])).tolist()
+    >>> count_distinct(np.array([7, 7, 8, 7]), np.array([0, 1]), np.array([4, 2])).tolist()
     [2, 1]
     """
     if _share_little(values, lo, hi):

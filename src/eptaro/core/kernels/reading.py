@@ -39,10 +39,10 @@ def of_floats(values: NDArray[np.float64]) -> Extent:
     return Extent(min(lows), max(highs), sum(blanks))
 
 
-def ends(values: NDArray[Any]) -> tuple[int, int]:
+def min_max(values: NDArray[Any]) -> tuple[int, int]:
     """Return the least and the largest of whole numbers, of which there are some.
 
-    >>> ends(np.array([3, -1, 2], np.int32))
+    >>> min_max(np.array([3, -1, 2], np.int32))
     (-1, 3)
     """
 
@@ -138,11 +138,11 @@ def narrow_words(words: Ints, filled: NDArray[np.uint8] | None = None) -> tuple[
     return low, next((row for row in bad_rows if row >= 0), -1)
 
 
-def units(values: NDArray[np.float64], unit: float, limit: float) -> Ints | None:
+def exact_units(values: NDArray[np.float64], unit: float, limit: float) -> Ints | None:
     """Return how many parts of 1 / unit each float represents; None unless all floats are just such
     numbers, less than a limit in size.
 
-    >>> units(np.array([0.25, -3.1]), 100.0, 2.0**53).tolist()
+    >>> exact_units(np.array([0.25, -3.1]), 100.0, 2.0**53).tolist()
     [25, -310]
     """
     if dispatch.loops is not None:

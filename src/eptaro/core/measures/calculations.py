@@ -249,7 +249,7 @@ class Quantile(Calculation):
         return self._column(items.data, items.scale, term, lo, hi)
 
     def _column(self, values: NDArray[Any], scale: int, term: Term, lo: Ints, hi: Ints) -> Column:
-        quantiles = ranges.quantile(values, lo, hi, term.share) / 10.0**scale
+        quantiles = ranges.quantiles(values, lo, hi, term.share) / 10.0**scale
         return Column.of("", "float", quantiles, (hi > lo) & ~np.isnan(quantiles))
 
 
@@ -271,11 +271,11 @@ class Distinct(Calculation):
     def over_cells(self, cells: Cells, term: Term, lo: Ints, hi: Ints) -> Column:
         """Return how many different values each range holds."""
         tally, first, last = cells.items(Plane("codes", term.column), lo, hi)
-        return Column.of("", "integer", ranges.distinct(tally.value, first, last))
+        return Column.of("", "integer", ranges.count_distinct(tally.value, first, last))
 
     def over_values(self, items: Column, term: Term, lo: Ints, hi: Ints) -> Column:
         """Return how many different values each range holds."""
-        return Column.of("", "integer", ranges.distinct(items.data, lo, hi))
+        return Column.of("", "integer", ranges.count_distinct(items.data, lo, hi))
 
 
 class New(Calculation):

@@ -13,7 +13,7 @@ import numpy as np
 
 from eptaro.core.expressions.kinds import ValueKind, kind_of
 from eptaro.core.expressions.parser import Formula
-from eptaro.core.expressions.tree import Name, Node, Where, error_at, renamed
+from eptaro.core.expressions.tree import Name, Node, Where, error_at, rename_columns
 from eptaro.core.results.column import Column
 from eptaro.record import Record
 
@@ -110,7 +110,7 @@ class Arithmetic(Record):
         """Return the formula of the same terms of one book of a set."""
         terms = tuple(term._replace(table=table) for term in self.terms)
         names = {str(old): str(new) for old, new in zip(self.terms, terms, strict=True)}
-        return Arithmetic(self.text, renamed(self.node, names), terms)
+        return Arithmetic(self.text, rename_columns(self.node, names), terms)
 
     def check(self) -> None:
         """Raise `ExpressionError` where it is not a number."""

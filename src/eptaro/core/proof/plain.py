@@ -109,7 +109,7 @@ def _nested_value(
     """Return a term, which may work on the totals of a finer grain."""
     if term.is_balance:
         assert carried is not None
-        return twin(term.how)(carried(term, *span), term.share)
+        return plain_twin(term.how)(carried(term, *span), term.share)
     if term.members is not None:
         return _of_members(term, rows)
     if term.inner is None:
@@ -119,7 +119,7 @@ def _nested_value(
     if term.grain != "active day":
         spans = list(units(term.grain))
     totals = [_of_parts(term, rows.between(*days), carried, days) for days in spans]
-    return twin(term.how)(PlainValues(totals), term.share)
+    return plain_twin(term.how)(PlainValues(totals), term.share)
 
 
 def _of_parts(term: Term, rows: Rows, carried: Carried | None, days: tuple[int, int]) -> Any:
@@ -148,8 +148,10 @@ def _of_members(term: Term, rows: Rows) -> Any:
             by_owner.setdefault(owner, []).append(item)
     scale = 0 if values is None else rows.columns[values.name].scale
     inner = term.parts[0]
-    totals = [twin(inner.how)(PlainValues(own, scale), inner.share) for own in by_owner.values()]
-    return twin(term.how)(PlainValues(totals), term.share)
+    totals = [
+        plain_twin(inner.how)(PlainValues(own, scale), inner.share) for own in by_owner.values()
+    ]
+    return plain_twin(term.how)(PlainValues(totals), term.share)
 
 
 def _value_of_rows(term: Term, rows: Rows) -> Any:
@@ -168,7 +170,7 @@ def _value_of_rows(term: Term, rows: Rows) -> Any:
             else rows.columns[term.rows_met.name].filled_values()
         )
         return None if there else Fraction(0)  # rows that all lack a value are not nothing
-    return twin(term.how)(values, term.share)
+    return plain_twin(term.how)(values, term.share)
 
 
 def column_of(term: Term) -> str:
@@ -176,7 +178,7 @@ def column_of(term: Term) -> str:
     return str(term) if term.how == "new" else term.column
 
 
-def twin(how: str) -> Callable[[PlainValues, float], Any]:
+def plain_twin(how: str) -> Callable[[PlainValues, float], Any]:
     """Return the plain twin of a calculation; raises `EptaroError` where it has none."""
     if how not in PLAIN:
         raise EptaroError(f"{how} cannot be proved: core/proof/plain.py has no twin for it")
@@ -288,7 +290,7 @@ def _root(value: Fraction) -> float:
     return math.ldexp(math.sqrt(value / 4**shift), shift)
 
 
-def agrees(result: Any, plain: Any, *, exact: bool, sides: Sequence[Any] = ()) -> bool:
+def values_agree(result: Any, plain: Any, *, exact: bool, sides: Sequence[Any] = ()) -> bool:
     """Return whether a result equals its plain value: to the last digit where it is exact,
     to nine digits and more where it is a float; a difference of floats cannot be nearer than
     the `sides` that it is of.

@@ -16,7 +16,7 @@ from eptaro.core.calendars.grain import whole_periods_in
 from eptaro.core.calendars.span import Span
 from eptaro.core.expressions.tree import Node, Where
 from eptaro.core.measures.measure import Measure
-from eptaro.core.proof.plain import agrees, combine_terms, plain_measure_value, shown_plain
+from eptaro.core.proof.plain import combine_terms, plain_measure_value, shown_plain, values_agree
 from eptaro.core.proof.reader import Reader
 from eptaro.core.query.lineage import (
     AttributeFilter,
@@ -31,7 +31,7 @@ from eptaro.core.query.lineage import (
     value_of,
 )
 from eptaro.core.query.view import View
-from eptaro.core.results.column import Column, dates
+from eptaro.core.results.column import Column, date_column
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Recap
 from eptaro.errors import EptaroError, QuestionError, count_noun
@@ -64,9 +64,9 @@ def pairs_of(change: Change, pairing: DayMatching, row: int, reader: Reader) -> 
     order = np.argsort(np.where(has_now, now - lo, prior - before.lo), kind="stable")
     now, prior, has_now, has_prior = now[order], prior[order], has_now[order], has_prior[order]
     columns = [
-        dates("date", now, has_now, "Day of the current side"),
+        date_column("date", now, has_now, "Day of the current side"),
         _weekdays("weekday", now, has_now),
-        dates("prior_date", prior, has_prior, "Its counterpart"),
+        date_column("prior_date", prior, has_prior, "Its counterpart"),
         _weekdays("prior_weekday", prior, has_prior),
     ]
     if measure.additive_plane is not None:
@@ -278,7 +278,7 @@ def trace(table: Result, row: int, name: str) -> Trace[Result]:
         {c.name: c.to_list()[0] for c in view.groups.columns(np.array([group]))},
         result,
         plain,
-        agrees(result, plain, exact=exact, sides=_compared_values(number, sides)),
+        values_agree(result, plain, exact=exact, sides=_compared_values(number, sides)),
         tuple(sides),
         _notes(view, readers, number, at),
         pairing,

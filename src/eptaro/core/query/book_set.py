@@ -28,7 +28,7 @@ from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.measures.measure import Measure, Measures, parse_measures
 from eptaro.core.query.view import BookData, SetTable, View
 from eptaro.core.results import bigint
-from eptaro.core.results.column import Column, dates
+from eptaro.core.results.column import Column, date_column
 from eptaro.core.results.format import Format
 from eptaro.errors import MeasureError, QuestionError, unknown
 
@@ -158,7 +158,7 @@ def set_facts(
     return BookData(folded, (), calendar, coverage, workdays, tables=tables)
 
 
-def measured(facts: BookData, measures: Sequence[Measure]) -> BookData:
+def with_measures(facts: BookData, measures: Sequence[Measure]) -> BookData:
     """Return a set with some measures, each of its books with the terms that these take of it."""
     tables = {}
     for name, table in facts.tables.items():
@@ -272,7 +272,7 @@ def over_days(view: View, name: str, shape: Shape | None = None) -> list[Column]
         share = shape(group[row], first[row], days)
         due = np.where(np.isnan(share) | (nth + 1 == count[row]), due, share)
     columns = view.groups.columns(group[row])
-    columns.append(dates(name, days, None, "Day of the period"))
+    columns.append(date_column(name, days, None, "Day of the period"))
     for measure in facts.measures:
         value = measure.over_cells(view.cells, cell, cell + 1, {})
         spread = _dealt_out(value.take(row), nth, count[row], due, straight=shape is None)

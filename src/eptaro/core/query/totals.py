@@ -120,11 +120,11 @@ class GroupTotals:
 
     def numbers(self) -> NDArray[np.float64]:
         """Return the sums as floats."""
-        return bigint.floats(self.sums) / 10.0**self.scale
+        return bigint.to_floats(self.sums) / 10.0**self.scale
 
     def total(self, rows: NDArray[Any]) -> float:
         """Return what some of the rows add up to, as a float."""
         if self.sums.dtype.kind == "f":
             return float(self.sums[rows].sum())
-        sums = bigint.floats(np.array([bigint.total(self.sums[rows])], object))
+        sums = bigint.to_floats(np.array([bigint.exact_total(self.sums[rows])], object))
         return float(sums[0]) / 10.0**self.scale

@@ -25,7 +25,7 @@ from eptaro.core.kernels.sorting import stable_order
 from eptaro.core.query.lineage import Side, ViewLineage
 from eptaro.core.query.query import Query
 from eptaro.core.query.view import BookData, View
-from eptaro.core.results.column import AnyColumn, Column, dates, join_columns, take_lazy
+from eptaro.core.results.column import AnyColumn, Column, date_column, join_columns, take_lazy
 from eptaro.core.results.format import COMPLETE, DATE, FIRST, LAST, DisplayHint, Priority
 from eptaro.core.results.result import Result
 from eptaro.errors import QuestionError
@@ -223,10 +223,10 @@ def last_entries(
     columns: list[AnyColumn] = [
         _row_numbers(ledger.row[entries] + 1),
         *view.groups.later(group),
-        dates("date", ledger.day[entries], None, "The transaction's day", DATE),
+        date_column("date", ledger.day[entries], None, "The transaction's day", DATE),
         label.take(np.zeros(len(entries), np.int64)),
-        dates("first", ledger.day[lo], None, "First day of the value", FIRST),
-        dates("last", ledger.day[entries], None, "Last day of the value", LAST),
+        date_column("first", ledger.day[lo], None, "First day of the value", FIRST),
+        date_column("last", ledger.day[entries], None, "Last day of the value", LAST),
         Column.of("complete", "flag", complete, description=_ENOUGH, face=COMPLETE),
     ]
     for measure in view.facts.measures:
@@ -277,10 +277,12 @@ def per_row(
     on, of = day.astype(np.intp), group.astype(np.intp)  # once, for all the gathers below
     first, last = np.asarray(side.first), np.asarray(side.last)
     days = [
-        dates("date", np.arange(covered.lo, covered.hi + 1), None, "The transaction's day", DATE),
+        date_column(
+            "date", np.arange(covered.lo, covered.hi + 1), None, "The transaction's day", DATE
+        ),
         label,
-        dates("first", first, None, "First day of the value", FIRST),
-        dates("last", last, None, "Last day of the value", LAST),
+        date_column("first", first, None, "First day of the value", FIRST),
+        date_column("last", last, None, "Last day of the value", LAST),
     ]
     whole_of = view.complete(first[on], last[on], of)
     columns: list[AnyColumn] = [

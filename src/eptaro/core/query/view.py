@@ -18,7 +18,7 @@ from eptaro.core.aggregation.planes import BY_TIME, ROWS, Plane
 from eptaro.core.aggregation.selected import SelectedValues
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Flags, Ints, as_date
-from eptaro.core.calendars.grain import check_whole, straddles, whole_periods_in
+from eptaro.core.calendars.grain import check_whole, may_straddle, whole_periods_in
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.measures.measure import Measure
@@ -428,7 +428,7 @@ class View:
         lo, hi = np.maximum(first, self.coverage.lo), np.minimum(last, self.coverage.hi)
         grain = self.facts.folded.grain
         try:
-            if straddles(grain):  # what is cut off by the coverage is no finer question
+            if may_straddle(grain):  # what is cut off by the coverage is no finer question
                 check_whole(first, last, grain)
             else:
                 check_whole(lo, hi, grain)
@@ -598,7 +598,7 @@ def top_groups(view: View, count: int, within: Sequence[str], days: Span | None 
         raise QuestionError(f"top picks groups; name a column in by{other}")
     if count < 1:
         raise QuestionError(f"top={count} must be at least 1")
-    size, around = sizes(view, days), view.groups.onto(within)[1]
+    size, around = group_sizes(view, days), view.groups.onto(within)[1]
     leading = view.facts.whole.pick_groups(view.places, view.groups.count)
     if leading is None:
         leading = leading_groups(view.groups, size, count, within)
@@ -618,7 +618,7 @@ def top_groups(view: View, count: int, within: Sequence[str], days: Span | None 
     return replace(regrouped, others=others if others.any() else None)
 
 
-def sizes(view: View, days: Span | None = None) -> Column:
+def group_sizes(view: View, days: Span | None = None) -> Column:
     """Return what each group has of the first measure over some days, by default all seen."""
     every, span = np.arange(view.groups.count), days or view.seen
     spans = (np.full(len(every), day) for day in (span.lo, span.hi))

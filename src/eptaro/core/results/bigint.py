@@ -117,7 +117,7 @@ def split_nearest(values: Array) -> tuple[Array, NDArray[np.float64]]:
     return whole, np.array(rest, np.float64)
 
 
-def floats(values: Array) -> NDArray[np.float64]:
+def to_floats(values: Array) -> NDArray[np.float64]:
     """Return whole numbers as floats, those beyond the floats as infinite."""
     try:
         return values.astype(np.float64)
@@ -132,10 +132,10 @@ def _float(value: Any) -> float:
         return float("inf") if value > 0 else float("-inf")
 
 
-def total(values: Array) -> int:
+def exact_total(values: Array) -> int:
     """Return the exact sum of whole numbers.
 
-    >>> total(np.array([2**62, 2**62])) == 2**63
+    >>> exact_total(np.array([2**62, 2**62])) == 2**63
     True
     """
     if values.dtype != object and largest_absolute(values) * len(values) < ROOM:

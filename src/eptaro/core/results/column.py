@@ -364,8 +364,8 @@ class Column:
 
         Examples
         --------
-        >>> from eptaro.core.results.format import shown
-        >>> shown(Column.of("fare", "integer", [3]).shown_as(Format(sign="€")))
+        >>> from eptaro.core.results.format import format_column
+        >>> format_column(Column.of("fare", "integer", [3]).shown_as(Format(sign="€")))
         ['€3']
         """
         return replace(self, format=form)
@@ -438,7 +438,7 @@ class Column:
             raise QuestionError(
                 f"{self.name or 'a measure'} is {self.kind}; only numbers can be used here"
             )
-        values = bigint.floats(self.data)
+        values = bigint.to_floats(self.data)
         if self.kind == "decimal":
             values = values / 10.0**self.scale
         if self.valid is not None:
@@ -519,7 +519,7 @@ class Column:
         return [words[code] if code >= 0 else None for code in codes]
 
 
-def difference(now: Column, prior: Column) -> Column:
+def subtract_columns(now: Column, prior: Column) -> Column:
     """Return now less prior: exact for whole numbers and decimals, else as floats."""
     blank = now.blank | prior.blank
     form = now.format and now.format.of_changes
@@ -536,7 +536,7 @@ def difference(now: Column, prior: Column) -> Column:
     return Column.of(now.name, one.kind, data, ~blank, scale=one.scale, format=form)
 
 
-def dates(
+def date_column(
     name: str,
     days: Days,
     valid: Flags | None = None,

@@ -31,13 +31,13 @@ _DECIMALS, _MOST_DECIMALS = 2, 6  # of a float
 _DIGITS_SHOWN = 4  # that count, of a column's median
 
 
-def shown(column: Column, decimals: int | None = None) -> list[str]:
+def format_column(column: Column, decimals: int | None = None) -> list[str]:
     """Return each value as people read it; a blank is the empty text.
 
     `decimals` are those of its floats, where it is a part of a longer column.
 
     >>> from eptaro.core.results.column import Column
-    >>> shown(Column.of("fare", "decimal", [123456, -5], scale=2))
+    >>> format_column(Column.of("fare", "decimal", [123456, -5], scale=2))
     ['1,234.56', '-0.05']
     """
     if column.face is not None and column.face.texts is not None:
@@ -72,18 +72,20 @@ def shown_table(table: Result) -> list[list[str]]:
     """Return each column of a table as people read it; a group without a value is `(blank)`."""
     groups = () if table.answer is None else table.answer.by
     return [
-        [text or BLANK for text in shown(column)] if column.name in groups else shown(column)
+        [text or BLANK for text in format_column(column)]
+        if column.name in groups
+        else format_column(column)
         for column in table.columns
     ]
 
 
-def visible(text: str) -> str:
+def escape_controls(text: str) -> str:
     """Return a text with its control characters written out, so that no screen obeys them.
 
     These are the control characters of ISO/IEC 6429, marks that turn the direction of writing
     (Unicode annex 9), line and paragraph separators, and lone halves of surrogate pairs.
 
-    >>> print(visible("a" + chr(27) + "[2J" + chr(0x202e)))
+    >>> print(escape_controls("a" + chr(27) + "[2J" + chr(0x202e)))
     a\\x1b[2J\\u202e
     """
     if text.isprintable():
@@ -119,15 +121,15 @@ def _format_one(value: Any, column: Column, decimals: int) -> str:
         case "decimal":
             return f"{value:,.{column.scale}f}"
         case "float" if column.unit == "share":
-            return f"{rounded(value, _digits(value), 100)}%"
+            return f"{round_away(value, _digits(value), 100)}%"
         case "float" if column.unit == "ratio":
-            return f"{'+' if value >= 0 else ''}{rounded(value, _digits(value), 100)}%"
+            return f"{'+' if value >= 0 else ''}{round_away(value, _digits(value), 100)}%"
         case "float":
-            return rounded(value, decimals)
+            return round_away(value, decimals)
         case "flag":
             return "yes" if value else "no"
         case _:
-            return visible(str(value))
+            return escape_controls(str(value))
 
 
 def _digits(value: float) -> int:
@@ -280,9 +282,9 @@ class Format(Record):
         """
         decimals = decimals if self.places is None else self.places
         if self.percent:
-            return f"{rounded(value, decimals, 100)}%"
+            return f"{round_away(value, decimals, 100)}%"
         minus = "-" if value < 0 else ""
-        return f"{minus}{self.sign}{rounded(abs(value), decimals)}"
+        return f"{minus}{self.sign}{round_away(abs(value), decimals)}"
 
     @property
     def of_changes(self) -> Format:
@@ -332,13 +334,13 @@ def parse_format(text: str) -> tuple[str, Format]:
     return name, Format(**settings)
 
 
-def rounded(value: float | Decimal, places: int, times: int = 1) -> str:
+def round_away(value: float | Decimal, places: int, times: int = 1) -> str:
     """Return a number with so many decimals, halves away from zero as people round, and with
     commas between thousands.
 
     A float is taken for the shortest decimal that gives it back: what people see.
 
-    >>> rounded(0.125, 2), rounded(2.675, 2), rounded(-2.5, 0), rounded(0.285, 0, 100)
+    >>> round_away(0.125, 2), round_away(2.675, 2), round_away(-2.5, 0), round_away(0.285, 0, 100)
     ('0.13', '2.68', '-3', '29')
     """
     try:

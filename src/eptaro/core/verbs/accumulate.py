@@ -21,7 +21,7 @@ from eptaro.core.results.column import (
     Column,
     LazyColumn,
     TiledArray,
-    dates,
+    date_column,
     take_lazy,
     with_shown_labels,
 )
@@ -104,7 +104,7 @@ class _Totals:
         last, since = self.last, self.since
         by_day = every == "day"
         label = Column.text("period", self.labels, description="Period label", face=PERIOD)
-        day = dates("date", last, None, "The day that the total runs to", DATE)
+        day = date_column("date", last, None, "The day that the total runs to", DATE)
         within = Column.text(
             "within",
             self.within,
@@ -112,10 +112,10 @@ class _Totals:
             face=DisplayHint("within", Priority.BESIDE),
         )
         since_face = DisplayHint("since", Priority.DAYS) if by_day else FIRST
-        opens = dates("first", since, None, "First day of the running total", since_face)
+        opens = date_column("first", since, None, "First day of the running total", since_face)
         if by_day:
             return [day, with_shown_labels(within, calendar), opens]
-        end = dates("last", last, None, "Last day of the running total", LAST)
+        end = date_column("last", last, None, "Last day of the running total", LAST)
         return [*(with_shown_labels(one, calendar) for one in (label, within)), opens, end]
 
 

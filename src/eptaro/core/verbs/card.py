@@ -16,10 +16,10 @@ from eptaro.core.calendars.levels import LEVELS, Amount
 from eptaro.core.measures.measure import Measure
 from eptaro.core.query.lineage import Change, Side, TracedNumber, Value, ViewLineage
 from eptaro.core.query.view import BookData, View
-from eptaro.core.results.column import Column, dates, day_counts, with_texts, words_at
+from eptaro.core.results.column import Column, date_column, day_counts, with_texts, words_at
 from eptaro.core.results.format import COMPLETE, FIRST, LAST, PERIOD, DisplayHint, Priority
 from eptaro.core.results.result import Result
-from eptaro.core.verbs.comparison.compare import changes
+from eptaro.core.verbs.comparison.compare import change_columns
 from eptaro.core.verbs.comparison.sides import Sides, of_to_date, of_windows, window_of
 from eptaro.core.verbs.goals import GoalRows, goals_of, goals_of_some, level_of_goals
 from eptaro.core.verbs.layouts.wide import levels_across
@@ -65,7 +65,7 @@ def card(facts: BookData, query: Card) -> Result:
         numbers[name] = now = Value(view, measure, group, side)
         if prior is not None:
             before = view.value(measure, group, prior.first, prior.last).blanked(prior.exists)
-            changed = changes(measure.name, value, before, prior.comparable)
+            changed = change_columns(measure.name, value, before, prior.comparable)
             columns += changed
             numbers |= prior.numbers(now, changed)
         if (goals := goals_of(query.goals, measure, facts.measures)) is not None:
@@ -144,8 +144,8 @@ def _head_columns(
             "level", [row.level for row in rows], place, "Level of the period, or window", _LEVEL
         ),
         _label_column("period", [row.label for row in rows], rows, place, "Period to date", PERIOD),
-        dates("first", first, None, "First day of the period", FIRST),
-        dates("last", last, None, "The as-of date, or the last covered day before it", LAST),
+        date_column("first", first, None, "First day of the period", FIRST),
+        date_column("last", last, None, "The as-of date, or the last covered day before it", LAST),
         day_counts(last - first + 1, "Days so far"),
         Column.of(
             "complete",
@@ -197,8 +197,8 @@ class _Prior:
         )
         columns = [
             prior_label.blanked(exists),
-            dates("prior_first", first, exists, "First day of the prior side", _PRIOR_DAYS),
-            dates("prior_last", last, exists, "Last day of the prior side", LAST),
+            date_column("prior_first", first, exists, "First day of the prior side", _PRIOR_DAYS),
+            date_column("prior_last", last, exists, "Last day of the prior side", LAST),
             Column.of(
                 "comparable",
                 "flag",

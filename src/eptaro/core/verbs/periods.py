@@ -23,7 +23,7 @@ from eptaro.core.results.column import (
     Column,
     LazyColumn,
     TiledArray,
-    dates,
+    date_column,
     day_counts,
     with_shown_labels,
 )
@@ -54,7 +54,7 @@ class PeriodRows:
         parts = [spans_of(view, per)]
         names = [per]
         if levels:
-            names += wider(levels, check_level(per, view.calendar.levels), view.calendar)
+            names += wider_levels(levels, check_level(per, view.calendar.levels), view.calendar)
             parts += [spans_of(view, level) for level in names[1:]]
         first, last, complete = (
             np.concatenate(part) for part in zip(*(m[:3] for m in parts), strict=True)
@@ -137,8 +137,8 @@ class PeriodRows:
         return [
             LazyColumn("period", len(self), lambda: self.labels),
             *([] if {*self.levels} <= {self.level_of_parts, TOTAL} else [self.level]),
-            dates("first", self.first, None, "First day of the row", FIRST),
-            dates("last", self.last, None, "Last day of the row", LAST),
+            date_column("first", self.first, None, "First day of the row", FIRST),
+            date_column("last", self.last, None, "Last day of the row", LAST),
             day_counts(self.last - self.first + 1, "Days from first to last"),
         ]
 
@@ -215,7 +215,7 @@ class Chunks:
         return np.char.add(np.char.add(one, ".."), two)
 
 
-def wider(levels: Sequence[str], per: str, calendar: Calendar) -> list[str]:
+def wider_levels(levels: Sequence[str], per: str, calendar: Calendar) -> list[str]:
     """Return levels for subtotals, narrow first; each must be wider than `per`."""
     for level in levels:
         if level not in calendar.levels or LEVELS.index(level) >= LEVELS.index(per):

@@ -23,7 +23,7 @@ from eptaro.core.results.column import (
     take_lazy,
     with_shown_labels,
 )
-from eptaro.core.results.format import shown
+from eptaro.core.results.format import format_column
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.periods import TOTAL, PeriodRows, spans_of
 from eptaro.core.verbs.queries import EACH_PERIOD, Recap
@@ -206,11 +206,11 @@ def tie_out(view: View, values: list[Column], parts: Flags) -> dict[str, str]:
         if plane is None or column.kind == "float":
             continue
         keep = parts & ~column.blank
-        sum_of_parts = bigint.total(column.data[keep])
+        sum_of_parts = bigint.exact_total(column.data[keep])
         covered, cells = view.seen, view.table(measure.term.table).cells
         total = cells.total(plane, covered.lo, covered.hi)
         if sum_of_parts != total:
             raise EptaroError(f"the parts of {measure.name} add up to {sum_of_parts}, not {total}")
         added = Column.of("", column.kind, np.array([sum_of_parts], object), scale=column.scale)
-        notes[measure.name] = f"{_describe_parts(int(keep.sum()))} {shown(added)[0]}"
+        notes[measure.name] = f"{_describe_parts(int(keep.sum()))} {format_column(added)[0]}"
     return notes

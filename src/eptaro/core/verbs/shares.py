@@ -40,17 +40,19 @@ def share_columns(
     )
     numbers = value.numbers()
     whole = np.full(len(numbers), sums.total(rows.parts))
-    columns = [share(f"{name}_share", numbers, whole, "of all rows", name)]
+    columns = [share_column(f"{name}_share", numbers, whole, "of all rows", name)]
     if sums.groups > 1:
         own, text = sums.numbers()[place], "of all groups"
-        column = share(f"{name}_share_of_period", numbers, own, text, name, "share of period")
+        column = share_column(
+            f"{name}_share_of_period", numbers, own, text, name, "share of period"
+        )
         columns.append(column)
     parent = rows.parents()[place]
     if (parent >= 0).any():
         above = np.nan_to_num(numbers)[np.maximum(parent, 0) + group * count]
         whole = np.where(parent >= 0, above, 0.0)
         text, words = "of the wider period", "share of parent"
-        columns.append(share(f"{name}_share_of_parent", numbers, whole, text, name, words))
+        columns.append(share_column(f"{name}_share_of_parent", numbers, whole, text, name, words))
     return columns
 
 
@@ -74,7 +76,7 @@ def _running(measure: Measure, cumulative: Amounts, order: Ints | None) -> Colum
     so_far, at = np.empty(len(cumulative)), slice(None) if order is None else order
     so_far[at] = np.cumsum(cumulative[at])
     whole, text = np.full(len(cumulative), cumulative.sum()), "of the rows shown so far"
-    return share(running_name(measure), so_far, whole, text, measure.name, "running share")
+    return share_column(running_name(measure), so_far, whole, text, measure.name, "running share")
 
 
 def running_name(measure: Measure) -> str:
@@ -82,7 +84,7 @@ def running_name(measure: Measure) -> str:
     return f"{measure.name}_running_share"
 
 
-def share(
+def share_column(
     name: str, part: Amounts, whole: NDArray[Any], text: str, of: str, words: str = "share"
 ) -> Column:
     """Return what part something is of a whole, blank where it is blank or the whole is 0."""

@@ -21,10 +21,10 @@ from eptaro.core.query.book_options import BookOptions, chosen_measures
 from eptaro.core.query.book_set import (
     ColumnNames,
     columns_of,
-    measured,
     measures_of_books,
     parse_set_measures,
     set_facts,
+    with_measures,
 )
 from eptaro.core.query.lineage import InParts, ViewLineage
 from eptaro.core.query.own_calendars import OwnCalendars
@@ -330,7 +330,7 @@ class SetStore:
             self.cache[tables] = set_facts(
                 *(books, by, self.names, self.calendar, self.workdays, self.formats)
             )
-        return measured(self.cache[tables], self.measures)
+        return with_measures(self.cache[tables], self.measures)
 
     @property
     def measures_of_books(self) -> dict[str, tuple[Measure, ...]]:

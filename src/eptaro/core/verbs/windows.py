@@ -23,7 +23,7 @@ from eptaro.core.results.column import (
     ManyFlags,
     ManyInts,
     TiledArray,
-    dates,
+    date_column,
     day_counts,
     lazy_group,
 )
@@ -120,9 +120,11 @@ class Windowed:
         first, last = np.asarray(self.first), np.asarray(self.last)
         days = last - first + 1
         return [
-            dates("date", np.asarray(self.date), None, "The day that the window belongs to", DATE),
-            dates("first", first, None, "First day of the window", FIRST),
-            dates("last", last, None, "Last day of the window", LAST),
+            date_column(
+                "date", np.asarray(self.date), None, "The day that the window belongs to", DATE
+            ),
+            date_column("first", first, None, "First day of the window", FIRST),
+            date_column("last", last, None, "Last day of the window", LAST),
             day_counts(days, "Days from first to last"),
         ]
 

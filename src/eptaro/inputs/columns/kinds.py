@@ -15,7 +15,7 @@ import pyarrow.compute as pc
 
 from eptaro.core.aggregation.planes import Plane
 from eptaro.core.expressions.kinds import FUNCTIONS, Use, ValueKind, sure_kind
-from eptaro.core.expressions.kinds import uses as uses_of
+from eptaro.core.expressions.kinds import column_uses as uses_of
 from eptaro.core.expressions.parser import Formula, Formulas
 from eptaro.core.expressions.tree import Call, Name, Node, Text, Where
 from eptaro.core.results.column import Column

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
 from eptaro.core.kernels.gathering import RowMask
-from eptaro.core.kernels.reading import narrow_words, units
+from eptaro.core.kernels.reading import exact_units, narrow_words
 from eptaro.core.results.column import Column
 from eptaro.errors import MeasureError, spell_option
 from eptaro.inputs.files.chunks import fill_blanks, one_array, to_numpy
@@ -115,7 +115,7 @@ def _recover_decimals(data: NDArray[np.float64], name: str, valid: Any) -> Colum
     """
     data = np.ascontiguousarray(data)
     for scale in (0, *range(2, _MOST_DECIMALS + 1)):  # money has two decimals, not one
-        if (units_of := units(data, 10.0**scale, float(_EXACT))) is not None:
+        if (units_of := exact_units(data, 10.0**scale, float(_EXACT))) is not None:
             return Column.of(name, "decimal" if scale else "integer", units_of, valid, scale=scale)
     return None
 

@@ -328,7 +328,7 @@ class StandardInput(CsvFile):
 
 
 class _ZippedFile(io.RawIOBase):
-    """The only file of a ZIP archive. What is wrong with it on the way is an `OSError`."""
+    """The only file of a ZIP archive; damage met while it is read is an `OSError`."""
 
     def __init__(self, raw: Any, name: str) -> None:
         import zipfile  # which few files need

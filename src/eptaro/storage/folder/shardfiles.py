@@ -204,4 +204,4 @@ def entries(cells: Cells) -> int:
     """Return how many transactions are in all cells."""
     rows = cells.tallies[ROWS]
     assert isinstance(rows, Sum)
-    return bigint.total(rows.whole)
+    return bigint.exact_total(rows.whole)

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from eptaro.core.aggregation.planes import ROWS
 from eptaro.core.calendars.calendar import Calendar
-from eptaro.core.calendars.days import Flags, Ints, as_dates, civil
+from eptaro.core.calendars.days import Flags, Ints, as_dates, civil_date
 from eptaro.core.calendars.levels import Amount, check_level
 from eptaro.core.calendars.period import Period
 from eptaro.core.calendars.span import Span
@@ -35,9 +35,9 @@ from eptaro.core.results.column import (
     Column,
     LazyColumn,
     TiledArray,
-    dates,
-    difference,
+    date_column,
     lazy_group,
+    subtract_columns,
     with_shown_labels,
 )
 from eptaro.core.results.format import FIRST, LAST, PERIOD, DisplayHint, Priority
@@ -133,7 +133,7 @@ def growth_column(
     and where the sides begin less than a year apart, of which a rate per year says little.
     """
     one, two = now.numbers(), prior.numbers()
-    dates = [civil(np.where(keep, first, 0)) for first in sides]
+    dates = [civil_date(np.where(keep, first, 0)) for first in sides]
     months = (dates[0][0] - dates[1][0]) * 12 + dates[0][1] - dates[1][1]
     years = np.where(dates[0][2] == dates[1][2], months / 12, (sides[0] - sides[1]) / _YEAR)
     valid = keep & (one > 0) & (two > 0) & (np.abs(years) >= 1)
@@ -228,8 +228,8 @@ class ComparedSides:
         columns = [
             *self._view.groups.columns(self.group),
             self._texts("period", self._now.label, None, "The period's label", PERIOD),
-            dates("first", now.first, now.exists, "First day of the current side", FIRST),
-            dates("last", now.last, now.exists, "Last day of the current side", LAST),
+            date_column("first", now.first, now.exists, "First day of the current side", FIRST),
+            date_column("last", now.last, now.exists, "Last day of the current side", LAST),
             self._texts(
                 "prior_period",
                 _list_texts([prior.label for prior in self._priors]),
@@ -237,14 +237,14 @@ class ComparedSides:
                 "Label of the period before",
                 DisplayHint("prior period", Priority.DETAIL),
             ),
-            dates(
+            date_column(
                 "prior_first",
                 first,
                 exists,
                 "First day of the prior side",
                 DisplayHint("prior days", Priority.DAYS, ends="prior_last"),
             ),
-            dates("prior_last", last, exists, "Last day of the prior side", LAST),
+            date_column("prior_last", last, exists, "Last day of the prior side", LAST),
             Column.of(
                 "comparable",
                 "flag",
@@ -403,7 +403,7 @@ def _span_texts(sides: Sides) -> NDArray[np.str_]:
     return np.char.add(np.char.add(first, ".."), last)
 
 
-def changes(name: str, now: Column, prior: Column, comparable: Flags) -> list[Column]:
+def change_columns(name: str, now: Column, prior: Column, comparable: Flags) -> list[Column]:
     """Return the prior value, the change and the change ratio, blank unless comparable; of texts
     and dates the prior value alone.
     """
@@ -416,7 +416,7 @@ def changes(name: str, now: Column, prior: Column, comparable: Flags) -> list[Co
         return [before]
     keep = comparable & ~now.blank & ~prior.blank
     # Exact: decimals are subtracted as whole units, and only the ratio is a float.
-    less = difference(now.blanked(keep), prior.blanked(keep))
+    less = subtract_columns(now.blanked(keep), prior.blanked(keep))
     change = less.named(
         f"{name}_change", f"{name} less {name}_prior", DisplayHint("change", of=name, drawn=True)
     )
@@ -511,7 +511,7 @@ def compare_sides(
     numbers: dict[str, TracedNumber] = {}
     for measure in view.facts.measures:
         value, prior = sides.values(measure)
-        changed = changes(measure.name, value, prior, sides.comparable)
+        changed = change_columns(measure.name, value, prior, sides.comparable)
         columns += [value, *changed]
         behind = sides.numbers(measure, pairing)
         numbers |= {part.name: behind[part.name] for part in (value, *changed)}

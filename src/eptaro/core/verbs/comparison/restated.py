@@ -11,7 +11,7 @@ from eptaro.core.measures.measure import Measure
 from eptaro.core.query.lineage import ViewLineage
 from eptaro.core.query.query import ADJUSTMENT, NO_ADJUSTMENT, group_names, looked_at
 from eptaro.core.results.column import Column
-from eptaro.core.results.format import DisplayHint, shown
+from eptaro.core.results.format import DisplayHint, format_column
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Recap, Restated
 from eptaro.core.verbs.store import SetStore, Store
@@ -143,7 +143,9 @@ def _sentence(changes: Result, measure: Measure, query: Restated, days: Span, pe
     at = int(sizes.argmax())
     by = changes.answer.by if changes.answer is not None else ()
     row = changes.take(np.array([at]))
-    where = ", ".join(text for name in (*by, "period") if (text := shown(row.column(name))[0]))
-    amount = shown(row.column(column.name))[0]
+    where = ", ".join(
+        text for name in (*by, "period") if (text := format_column(row.column(name))[0])
+    )
+    amount = format_column(row.column(column.name))[0]
     sign = "" if amount.startswith("-") else "+"
     return f"{sentence} The largest change of {measure.name}: {sign}{amount}, {where}."

@@ -52,7 +52,7 @@ def like_for_like(facts: BookData, query: Compare) -> Result:
             f"groups='both' looks at {len(now):,} periods, and {_MOST_PERIODS:,} are the most; "
             f"narrow with only="
         )
-    standing = standings(view, now, prior)
+    standing = classify_groups(view, now, prior)
     if query.history is not None:
         young = began_after(view, query.history, now)
         standing = np.where((standing == _LIKE) & young, _NEW, standing)
@@ -71,7 +71,7 @@ def like_for_like(facts: BookData, query: Compare) -> Result:
     return Result(columns, tables[0].meta, lineage).take(order)
 
 
-def standings(view: View, now: Sides, prior: Sides) -> Ints:
+def classify_groups(view: View, now: Sides, prior: Sides) -> Ints:
     """Return the standing of each group in each comparison, `(n_sides, n_groups) int`; -1 where it
     is in none of the sides, and where they cannot be compared.
     """

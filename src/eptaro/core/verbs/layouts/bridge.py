@@ -18,7 +18,7 @@ from eptaro.core.query.view import BookData, top_groups
 from eptaro.core.results.column import (
     Column,
     TiledArray,
-    dates,
+    date_column,
     day_counts,
     with_shown_labels,
     words_at,
@@ -88,8 +88,8 @@ def on_two_calendars(facts: BookData, query: Recap) -> Result:
             ),
             other,
         ),
-        dates("first", first, None, "First of the days that lie in both periods", FIRST),
-        dates("last", last, None, "Last of the days that lie in both periods", LAST),
+        date_column("first", first, None, "First of the days that lie in both periods", FIRST),
+        date_column("last", last, None, "Last of the days that lie in both periods", LAST),
         day_counts(last - first + 1, "Days that lie in both periods", Priority.BESIDE),
         Column.of(
             "complete",

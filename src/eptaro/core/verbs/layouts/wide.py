@@ -183,11 +183,11 @@ def recap_across(view: View, rows: PeriodRows, query: Query, *, shares: bool) ->
             columns.append(column.named(name, f"{measure.name} of {title}: {measure.formula}"))
             numbers[name] = Value(source, measure, group, side)
             if shares and measure.additive_plane is not None:
-                from eptaro.core.verbs.shares import share
+                from eptaro.core.verbs.shares import share_column
 
                 of = edge.value(measure, np.zeros_like(group), rows.first, rows.last).numbers()
                 whole, text = (of[-1:], "of all") if source is edge else (of, "of its period")
-                columns.append(share(f"{name} share", column.numbers(), whole, text, name))
+                columns.append(share_column(f"{name} share", column.numbers(), whole, text, name))
     group = np.zeros(len(rows), np.int64)
     answer = ViewLineage(query, edge, group, numbers, total=rows.of_level(TOTAL))
     meta = view.meta("recap") | edge.describe_ties() | {"heads": [*numbers]}

@@ -18,7 +18,7 @@ from eptaro.core.query.view import BookData, View, top_groups
 from eptaro.core.results.column import NO_NUMBERS, Column, join_columns
 from eptaro.core.results.format import COMPLETE, DisplayHint, Priority
 from eptaro.core.results.result import Result
-from eptaro.core.verbs.comparison.compare import changes
+from eptaro.core.verbs.comparison.compare import change_columns
 from eptaro.core.verbs.periods import TOTAL, spans_of
 from eptaro.core.verbs.queries import Recap
 from eptaro.core.verbs.recap import tie_out
@@ -156,9 +156,9 @@ def years_side_by_side(
         columns += value_columns
         if len(value_columns) > 1 and value_columns[-1].kind not in NO_NUMBERS:
             both = comparable_parts[-1] & comparable_parts[-2]
-            changed = changes(value_columns[-1].name, value_columns[-1], value_columns[-2], both)[
-                1:
-            ]
+            changed = change_columns(
+                value_columns[-1].name, value_columns[-1], value_columns[-2], both
+            )[1:]
             columns += changed
             for column, ratio in zip(changed, (False, True), strict=True):
                 numbers[column.name] = Change(behind[-1], behind[-2], both, ratio, None)
