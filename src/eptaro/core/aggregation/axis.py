@@ -167,6 +167,8 @@ def union_renumbered(
 ) -> tuple[Axis, list[Ints | None]]:
     """Return an axis that has the cells of several after group i of each is renumbered to its
     `target[i]`, and the places of each one's cells there.
+
+    Each target is `(n_groups,) int64`, each of the places `(n_cells,) int64`.
     """
     first = min(axis.first_day for axis in axes)
     days = max(axis.last_day for axis in axes) - first + 1
@@ -181,7 +183,10 @@ def union_renumbered(
 
 
 def cells_axis(group: Ints, day: Ints, count: int) -> tuple[Axis, Ints]:
-    """Return an axis for cells of known groups and days, and the place of each on it."""
+    """Return an axis for cells of known groups and days, and the place of each on it.
+
+    `group`, `day` and the places are `(n_cells,) int64`.
+    """
     first = int(day.min())
     days = int(day.max()) - first + 1
     keys = group * days + (day - first)

@@ -225,6 +225,8 @@ def concatenate_cells(parts: Sequence[Cells]) -> Cells:
 def regrouped_together(parts: Sequence[Cells], targets: Sequence[Ints], count: int) -> Cells:
     """Return the cells of several parts, whose groups are renumbered first, each by its target;
     those that only hold sums are put in order just once.
+
+    Each target is `(n_groups,) int64`.
     """
     # Values that are picked or listed move with their cells, two parts at a time.
     if not all(isinstance(tally, Sum) for part in parts for tally in part.tallies.values()):

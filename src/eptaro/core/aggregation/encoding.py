@@ -304,7 +304,10 @@ class GroupEncoder:
 
 
 def align_codes(numbers: NDArray[np.int32], codes: NDArray[np.int32]) -> NDArray[np.int32]:
-    """Return the number of each code; that of -1 is last."""
+    """Return the number of each code; that of -1 is last.
+
+    `numbers` is `(n_choices + 1,) int32`, `codes` and the result are `(n_rows,) int32`.
+    """
     aligned = np.empty(len(codes), np.int32)
 
     def some(of: slice) -> None:

@@ -48,7 +48,10 @@ def shards_of(groups: Groups, shards: int) -> Ints:
 
 
 def combine_hashes(columns: Iterable[Hashes], count: int = 0) -> Hashes:
-    """Return the hashes of groups from those of their values, a column each."""
+    """Return the hashes of groups from those of their values, a column each.
+
+    Each column is `(n_groups,) uint64`, and so is the result.
+    """
     combined = None
     for hashes in columns:
         before = np.full(len(hashes), OFFSET) if combined is None else combined
@@ -57,7 +60,10 @@ def combine_hashes(columns: Iterable[Hashes], count: int = 0) -> Hashes:
 
 
 def shard_of_hashes(hashes: Hashes, shards: int) -> Ints:
-    """Return the shard of each group from its hash."""
+    """Return the shard of each group from its hash.
+
+    `hashes` is `(n_groups,) uint64`, the result `(n_groups,) int64`.
+    """
     return ((hashes ^ (hashes >> _HALF)) % np.uint64(shards)).astype(np.int64)
 
 

@@ -297,6 +297,8 @@ def square_values(
 ) -> tuple[Array, NDArray[np.float64] | None]:
     """Return the squares of values of any size from a centre on: the nearest whole numbers, as
     Python integers, and of floats the rest.
+
+    `values` is `(n,)`, and so are the results.
     """
     if kind != "float":
         return bigint.widen(values) ** 2, None
@@ -307,6 +309,8 @@ def square_values(
 def split_floats(values: Array, centre: int) -> tuple[Array, Array, NDArray[np.float64]]:
     """Return floats' nearest whole numbers from a centre on, w, and of what squares have beside
     w**2 the nearest whole number and the rest.
+
+    `values` is `(n,) float64`, and so are the results.
     """
     nearest = np.rint(values)
     low, away = values - nearest, nearest - centre

@@ -121,6 +121,8 @@ def as_dates(days: Days) -> NDArray[np.datetime64]:
 def civil_date(days: Days) -> tuple[Ints, Ints, Ints]:
     """Return civil year, month (1-12) and day (1-31) of day ordinals.
 
+    `days` is `(n,)`, and so are the three results.
+
     >>> [part.tolist() for part in civil_date(np.array([0, 59]))]
     [[1970, 1970], [1, 3], [1, 1]]
     """
@@ -129,12 +131,17 @@ def civil_date(days: Days) -> tuple[Ints, Ints, Ints]:
 
 
 def civil_months(days: Days) -> Ints:
-    """Return whole civil months since 1970-01 for each day ordinal."""
+    """Return whole civil months since 1970-01 for each day ordinal.
+
+    `days` is `(n,)`, the result `(n,) int64`.
+    """
     return as_dates(days).astype("datetime64[M]").astype(np.int64)
 
 
 def month_starts(months: Ints) -> Ints:
     """Return the day ordinal of the 1st of each civil month counted since 1970-01.
+
+    `months` is `(n,)`, the result `(n,) int64`.
 
     >>> month_starts(np.array([0, 1, -1])).tolist()
     [0, 31, -31]
@@ -143,12 +150,17 @@ def month_starts(months: Ints) -> Ints:
 
 
 def weekday(days: Days) -> Ints:
-    """Return the weekday, 0 = Monday to 6 = Sunday (1970-01-01 was a Thursday)."""
+    """Return the weekday, 0 = Monday to 6 = Sunday (1970-01-01 was a Thursday).
+
+    `days` is `(n,)`, the result `(n,) int64`.
+    """
     return (days.astype(np.int64) + 3) % 7
 
 
 def add_months(days: Days, months: int | Ints) -> tuple[Ints, Flags]:
     """Move days by whole civil months, keeping the day number, clamped to the month's end.
+
+    `days` is `(n,)`, and so are the results: the days moved, and where they were clamped.
 
     Returns the moved ordinals and a flag where the day number had to be cut short.
 

@@ -96,6 +96,8 @@ def plural_of(grain: Grain) -> str:
 def first_days(days: Days, grain: Grain) -> Ints:
     """Return the first day of the period that each day lies in.
 
+    `days` is `(n,)`, the result `(n,) int64`.
+
     >>> first_days(np.array([40]), "month").tolist()  # 10 February 1970
     [31]
     """
@@ -112,6 +114,8 @@ def first_days(days: Days, grain: Grain) -> Ints:
 def last_days(days: Days, grain: Grain) -> Ints:
     """Return the last day of the period that each day lies in.
 
+    `days` is `(n,)`, the result `(n,) int64`.
+
     >>> last_days(np.array([40]), "quarter").tolist()  # 31 March 1970
     [89]
     """
@@ -121,6 +125,8 @@ def last_days(days: Days, grain: Grain) -> Ints:
 
 def are_whole(first: Days, last: Days, grain: Grain) -> Flags:
     """Return which spans of days are made of whole periods.
+
+    `first` and `last` are `(n_spans,)`, the result `(n_spans,) bool`.
 
     >>> are_whole(np.array([0, 0]), np.array([30, 29]), "month").tolist()
     [True, False]
@@ -141,6 +147,8 @@ def last_whole(day: int, grain: Grain) -> int:
 def whole_periods_in(first: Ints, last: Ints, grain: Grain) -> tuple[Ints, Ints]:
     """Return spans of days cut to the whole periods in them; an empty one ends before it begins.
 
+    `first`, `last` and the results are `(n_spans,) int64`.
+
     >>> whole_periods_in(np.array([5]), np.array([100]), "month")  # February and March 1970
     (array([31]), array([89]))
     """
@@ -154,7 +162,10 @@ def whole_periods_in(first: Ints, last: Ints, grain: Grain) -> tuple[Ints, Ints]
 
 
 def check_whole(first: Days, last: Days, grain: Grain) -> None:
-    """Raise `QuestionError` for a span of days that is not made of whole periods of the data."""
+    """Raise `QuestionError` for a span of days that is not made of whole periods of the data.
+
+    `first` and `last` are `(n_spans,)`.
+    """
     if grain == "day":
         return
     astray = np.flatnonzero((first <= last) & ~are_whole(first, last, grain))

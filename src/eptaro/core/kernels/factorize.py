@@ -22,6 +22,8 @@ _FEW = 1 << 16
 def factorize(keys: Ints, bound: int) -> tuple[Ints, NDArray[Any]]:
     """Return the different whole numbers from 0 to below a bound in order, and each one's place.
 
+    `keys` is `(n,) int64`; the results are `(n_distinct,) int64` and `(n,) int32`.
+
     Where there are not many more numbers below the bound than keys, those that occur are
     marked instead of sorted, and places are int32. Raises `IndexError` for other numbers.
 
@@ -40,6 +42,8 @@ def factorize(keys: Ints, bound: int) -> tuple[Ints, NDArray[Any]]:
 def factorize_narrow(values: Ints, least: int, span: int) -> tuple[Ints, Codes]:
     """Return the different whole numbers among `span` from `least` on, in order, and the place of
     each value among them.
+
+    `values` is `(n,) int64`; the results are `(n_distinct,) int64` and `(n,) int32`.
 
     Raises `IndexError` for values outside the span.
 
@@ -66,6 +70,8 @@ def factorize_narrow(values: Ints, least: int, span: int) -> tuple[Ints, Codes]:
 def factorize_pairs(one: Codes, two: Codes, height: int, width: int) -> tuple[Ints, Codes]:
     """Return the different pairs of numbers below `height` and `width`, as `one * width + two` in
     order, and the place of each row's pair among them.
+
+    `one` and `two` are `(n,)`; the results are `(n_distinct,) int64` and `(n,) int32`.
 
     Raises `IndexError` for other numbers.
 

@@ -109,6 +109,8 @@ def fold(
 ) -> None:
     """Add rows to the words of their cells, as their plans say.
 
+    `days`, `slots` and `times` are `(n_rows,)`, `cells` is `(n_cells, n_words)`.
+
     The cell of a row is `slot * width + day - first`; `days` (int32) or `slots` (int32 or
     int64) may be empty, which represents zeros, and so may `times`. Rows are numbered from
     `first_row`. Raises `IndexError` for rows outside the cells, `ValueError` for values too
@@ -255,6 +257,8 @@ def square_remainder(
 ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Return what (away + low)**2 has beside away**2: the nearest whole number, and the rest.
 
+    Both are `(n,)`, and so are the results.
+
     `away` are whole numbers, `low` at most 0.5. What rounding takes from their product is found
     by Dekker's algorithm (Numerische Mathematik 18, 1971), so that values which are near each
     other keep their spread, however large they are.
@@ -280,6 +284,8 @@ def _split_mantissa(values: NDArray[np.float64]) -> tuple[NDArray[np.float64], N
 
 def limbs_of(sizes: Ints) -> tuple[Ints, Ints, Ints]:
     """Return the squares of whole numbers from 0 to 2**44, in three parts of about 30 bits.
+
+    `sizes` is `(n,) int64`, and so are the parts.
 
     x = a * 2**24 + b, so x**2 = a**2 * 2**48 + a*b * 2**25 + b**2; each of these is cut at
     2**30 and 2**60.
@@ -329,7 +335,10 @@ def _pick(
 def join_cells(
     one: NDArray[np.int64], two: NDArray[np.int64], plans: Sequence[Plan]
 ) -> NDArray[np.int64]:
-    """Return the cells of rows and of later rows as those of all of them; `one` is changed."""
+    """Return the cells of rows and of later rows as those of all of them; `one` is changed.
+
+    Both are `(n_cells, n_words) int64`.
+    """
     for plan in plans:
         op, word = plan.op, plan.word
         if op >= Op.LEAST:

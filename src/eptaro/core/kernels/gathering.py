@@ -55,6 +55,8 @@ def running_sums(cells: Array) -> Array:
 def added_together(parts: Sequence[Array], onto: Sequence[Ints | None], size: int) -> Array:
     """Return several arrays of cells added up on `size` others, in their order; `onto` is None
     where cells stay in place.
+
+    Part k is `(n_k,)`, and so is `onto[k]`; the result is `(size,)`.
     """
     first, target = parts[0], onto[0]
     out = first.copy() if target is None else add_cells(first, target, size)
@@ -103,6 +105,8 @@ def bounds_of_all(
 ) -> tuple[Ints, Ints]:
     """Return the cells of the same spans of days for one group after the other, as `bounds` does.
 
+    `first` and `last` are `(n_spans,)`; the results are `(groups * n_spans,) int64`.
+
     >>> lo, hi = bounds_of_all(np.array([0, 3, 4]), 2, np.array([6]), np.array([7]), 6, 3)
     >>> lo.tolist(), hi.tolist()
     ([0, 1], [1, 3])
@@ -131,6 +135,8 @@ def growth_between(
 ) -> NDArray[Any]:
     """Return what running sums, with a `rest` floats in two parts, grow by from place `lo` to `hi`.
 
+    `whole` and `rest` are `(n_cells + 1,)`, `lo` and `hi` `(n_ranges,)`, as is the result.
+
     Raises `IndexError` for places that do not exist.
 
     >>> growth_between(np.array([0, 4, 9]), np.array([1]), np.array([2])).tolist()
@@ -154,6 +160,8 @@ def growth_between(
 
 def count_below(keys: Ints, sought: Ints) -> Ints:
     """Return how many of the keys, which are in order, are less than each number asked for.
+
+    `keys` is `(n_keys,) int64`, `sought` and the result are `(n,) int64`.
 
     >>> count_below(np.array([2, 5, 9]), np.array([0, 5, 6])).tolist()
     [0, 1, 2]

@@ -59,7 +59,10 @@ def _slices(rows: int, count: int) -> list[slice]:
 
 
 def as_contiguous(column: NDArray[Any]) -> NDArray[Any]:
-    """Return a column of some array as an array of its own."""
+    """Return a column of some array as an array of its own.
+
+    `column` may be `(n,)` with any stride.
+    """
     if column.flags.c_contiguous:
         return column
     copied = np.empty(len(column), column.dtype)

@@ -40,6 +40,8 @@ _SHARED = 8  # ranges that hold each value more often on average are asked toget
 def extremes(values: Values, lo: Ints, hi: Ints, *, largest: bool) -> Values:
     """Return the least (or largest) value of each range; an empty range gives any value.
 
+    `values` is `(n,)`, `lo` and `hi` are `(n_ranges,) int64`, as long as the result.
+
     >>> extremes(np.array([3, 1, 2]), np.array([0, 2]), np.array([2, 3]), largest=False).tolist()
     [1, 2]
     """
@@ -94,7 +96,10 @@ def _by_block(
 
 
 def neighbours(values: Values, lo: Ints, hi: Ints, below: Ints, above: Ints) -> Values:
-    """Return the values of two numbers, of which one follows the other or is it, in each range."""
+    """Return the values of two numbers, of which one follows the other or is it, in each range.
+
+    `values` is `(n,)`; the others are `(n_ranges,) int64`, and the result is `(2, n_ranges)`.
+    """
     if values.dtype != object and _share_little(values, lo, hi):
         values = values.astype(np.float64 if values.dtype.kind == "f" else np.int64, copy=False)
         nearest = np.zeros((2, len(lo)), values.dtype)
@@ -128,6 +133,8 @@ def _run_in_parts(answer: Callable[[slice], None], lo: Ints, hi: Ints) -> None:
 def quantiles(values: Values, lo: Ints, hi: Ints, q: float) -> NDArray[np.float64]:
     """Return the q-quantile of each range, interpolated linearly between neighbours.
 
+    `values` is `(n,)`, `lo` and `hi` are `(n_ranges,) int64`, the result `(n_ranges,) float64`.
+
     >>> quantiles(np.array([1, 2, 10]), np.array([0, 0]), np.array([2, 3]), 0.5).tolist()
     [1.5, 2.0]
     """
@@ -157,7 +164,10 @@ def _interpolate_exactly(one: Any, two: Any, part: Fraction) -> float:
 
 
 def interpolate(first: Values, second: Values, part: Values) -> NDArray[np.float64]:
-    """Return the value at some part of the way, calculated from the nearer end."""
+    """Return the value at some part of the way, calculated from the nearer end.
+
+    All are `(n,)`, and `part` is from 0 to 1.
+    """
     with np.errstate(over="ignore", invalid="ignore"):
         way = second - first
         quantiles = np.where(part < 0.5, first + way * part, second - way * (1 - part))
@@ -167,6 +177,8 @@ def interpolate(first: Values, second: Values, part: Values) -> NDArray[np.float
 
 def count_distinct(values: Values, lo: Ints, hi: Ints) -> Ints:
     """Return how many different values each range holds.
+
+    `values` is `(n,)`, `lo`, `hi` and the result are `(n_ranges,) int64`.
 
     A value counts where it is first in the range: where the place of the one before
     it, if any, lies before the range.

@@ -26,6 +26,8 @@ class Extent(NamedTuple):
 def of_floats(values: NDArray[np.float64]) -> Extent:
     """Return the extent of floats; inf and -inf where there is no value.
 
+    `values` is `(n,) float64`.
+
     >>> of_floats(np.array([2.0, np.nan, -1.5]))
     Extent(least=-1.5, most=2.0, blanks=1)
     """
@@ -41,6 +43,8 @@ def of_floats(values: NDArray[np.float64]) -> Extent:
 
 def min_max(values: NDArray[Any]) -> tuple[int, int]:
     """Return the least and the largest of whole numbers, of which there are some.
+
+    `values` is `(n,)` of any integers.
 
     >>> min_max(np.array([3, -1, 2], np.int32))
     (-1, 3)
@@ -70,6 +74,9 @@ def dictionary_encode(
     """Return a code for each text, in the order in which they are met, and the row that each code
     occurs in first.
 
+    `data` is the bytes of all texts, `offsets` is `(n + 1,)`, `filled` `(n,)` or empty; the results
+    are `(n,) int32` and `(n_distinct,) int64`.
+
     Text i is the bytes `offsets[i]` to `offsets[i + 1]` (int32 or int64) of `data`; `filled`, one
     byte a row, may be empty where all are, and the code of what is not is -1. Raises `IndexError`
     for offsets that lead out of the data.
@@ -97,6 +104,8 @@ def dictionary_encode(
 def split_timestamps(stamps: Ints, per_day: int) -> tuple[NDArray[np.int32], Ints]:
     """Return the days of time stamps, and the nanoseconds since each day began.
 
+    `stamps` is `(n,) int64`; the results are `(n,) int32` and `(n,) int64`.
+
     Stamps are counted in units of which `per_day` make a day, which divides a day's nanoseconds.
     Days that 32 bits do not hold become the least or the largest that these do.
 
@@ -116,6 +125,8 @@ def split_timestamps(stamps: Ints, per_day: int) -> tuple[NDArray[np.int32], Int
 def narrow_words(words: Ints, filled: NDArray[np.uint8] | None = None) -> tuple[Ints, int]:
     """Return whole numbers of 128 bits, two words each with the lower one first, in 64 bits, zeros
     where they are not `filled` (one byte a row), and the first row that does not fit, or -1.
+
+    `words` is `(n, 2) int64`, `filled` and the numbers are `(n,)`.
 
     >>> low, error_at = narrow_words(np.array([[-5, -1], [7, 1]]))
     >>> int(low[0]), error_at
@@ -141,6 +152,8 @@ def narrow_words(words: Ints, filled: NDArray[np.uint8] | None = None) -> tuple[
 def exact_units(values: NDArray[np.float64], unit: float, limit: float) -> Ints | None:
     """Return how many parts of 1 / unit each float represents; None unless all floats are just such
     numbers, less than a limit in size.
+
+    `values` is `(n,) float64`, the result `(n,) int64`.
 
     >>> exact_units(np.array([0.25, -3.1]), 100.0, 2.0**53).tolist()
     [25, -310]

@@ -101,6 +101,8 @@ def _slices_of(rows: int, count: int) -> list[slice]:
 def distinct_cells(cells: Ints, size: int) -> tuple[Ints, Ints]:
     """Return the different ones of some cells below `size` in order, and the place of each.
 
+    `cells` is `(n,) int64`; the results are `(n_distinct,)` and `(n,) int64`.
+
     >>> [part.tolist() for part in distinct_cells(np.array([7, 2, 7]), 10)]
     [[2, 7], [1, 0, 1]]
     """
@@ -114,6 +116,8 @@ def distinct_cells(cells: Ints, size: int) -> tuple[Ints, Ints]:
 
 def distinct_sorted(cells: Array) -> tuple[Ints, NDArray[np.int32]]:
     """Return the different ones of cells that are in order, and the place of each row's.
+
+    `cells` is `(n,)`; the results are `(n_distinct,) int64` and `(n,) int32`.
 
     >>> [part.tolist() for part in distinct_sorted(np.array([4, 4, 9]))]
     [[4, 9], [0, 0, 1]]
@@ -129,6 +133,8 @@ def distinct_sorted(cells: Array) -> tuple[Ints, NDArray[np.int32]]:
 
 def joined_runs(one: Ints, two: Ints) -> tuple[Ints, Ints, Ints]:
     """Return the different cells of two runs in order, and the places of both there.
+
+    The runs are `(n,) int64` and `(m,) int64`, and so are their places.
 
     >>> [part.tolist() for part in joined_runs(np.array([2, 5]), np.array([3, 5]))]
     [[2, 3, 5], [0, 2], [1, 2]]
@@ -160,6 +166,8 @@ def met_first(owners: Ints, values: NDArray[Any]) -> NDArray[np.bool_]:
 
 def stable_order(keys: Array) -> Ints:
     """Return the stable order of whole numbers from 0: NumPy's by passes over 16 bits each.
+
+    `keys` is `(n,)`, the result `(n,) int64`.
 
     >>> stable_order(np.array([2, 0, 2])).tolist()
     [1, 0, 2]

@@ -29,6 +29,8 @@ def _as_bytes(words: Texts) -> tuple[NDArray[np.uint8], Ints]:
 def hashes_of_texts(words: Texts) -> Hashes:
     """Return the FNV-1a hash of each text in 64 bits, over its UTF-8 bytes.
 
+    `words` is `(n,) object`, the result `(n,) uint64`.
+
     >>> [hex(one) for one in hashes_of_texts(np.array(["", "a", "foobar"], object)).tolist()]
     ['0xcbf29ce484222325', '0xaf63dc4c8601ec8c', '0x85944171f73967e8']
     """
@@ -50,6 +52,8 @@ def hashes_of_texts(words: Texts) -> Hashes:
 def hashes_of_numbers(numbers: Ints) -> Hashes:
     """Return the FNV-1a hash of each whole number, over the eight bytes of its 64 bits.
 
+    `numbers` is `(n,) int64`, the result `(n,) uint64`.
+
     >>> hex(hashes_of_numbers(np.array([1]))[0])
     '0x89cd31291d2aefa4'
     """
@@ -63,6 +67,8 @@ def hashes_of_numbers(numbers: Ints) -> Hashes:
 
 def order_of_texts(words: Texts, *, by_size: bool = False) -> Ints:
     """Return the order of texts by their letters; `by_size`, the shorter come first.
+
+    `words` is `(n,) object`, the result `(n,) int64`.
 
     >>> order_of_texts(np.array(["b", "ab", "a", "é"], object)).tolist()
     [2, 1, 0, 3]

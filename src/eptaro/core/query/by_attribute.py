@@ -176,7 +176,10 @@ def rows_by(view: View, crossed: AttributeProduct) -> tuple[Ints, Ints, list[Col
 def days_of_measure(
     view: View, measure: Measure, crossed: AttributeProduct, group: Ints, place: Ints
 ) -> Ints:
-    """Return how many days that a measure's books all cover bear the values of each row."""
+    """Return how many days that a measure's books all cover bear the values of each row.
+
+    `group`, `place` and the result are `(n_rows,) int64`.
+    """
     common = _common_days(view, measure)
     every = [
         days_of(replace(view.table(name), coverage=common), crossed, group, place, view.seen)
@@ -200,7 +203,10 @@ def _common_days(view: View, measure: Measure) -> Span:
 
 
 def days_of(view: View, crossed: AttributeProduct, group: Ints, place: Ints, days: Span) -> Ints:
-    """Return how many days of its group's coverage, of those seen, bear the values of each row."""
+    """Return how many days of its group's coverage, of those seen, bear the values of each row.
+
+    `group`, `place` and the result are `(n_rows,) int64`.
+    """
     own = view.own_within(days)
     if own is None:
         return crossed.counts[place]
@@ -231,7 +237,10 @@ def recap_by(view: View, attribute: Column, query: Query) -> Result:
 def answer_by(
     view: View, crossed: AttributeProduct, query: Query, group: Ints, place: Ints
 ) -> ViewLineage:
-    """Return what is behind rows of groups and combinations of values."""
+    """Return what is behind rows of groups and combinations of values.
+
+    `group` and `place` are `(n_rows,) int64`.
+    """
     every = np.zeros(len(group), np.int64)
     side = Side("days", every + view.seen.lo, every + view.seen.hi)
     attribute_filter = AttributeFilter(crossed.words(place))
@@ -312,7 +321,10 @@ def places_of(
     batch: Batch,
     each: int = 1,
 ) -> tuple[Flags | slice, Ints]:
-    """Return which transactions are seen, and `each` times the place of each of these."""
+    """Return which transactions are seen, and `each` times the place of each of these.
+
+    `group` is `(n_transactions,) int32`; there are as many places as transactions are seen.
+    """
     lo, hi = seen_days.lo, seen_days.hi
     inside: Flags = (group >= 0) & (batch.days >= lo) & (batch.days <= hi)
     hours = hours_of(batch) if crossed.by_time else None

@@ -34,6 +34,8 @@ def largest_absolute(values: Array) -> int:
 def widen(values: Array) -> Array:
     """Return the same whole numbers as Python integers.
 
+    `values` is `(n,)` of any integers, the result `(n,) object`.
+
     >>> widen(np.array([1.0, 1e19]))[1]
     10000000000000000000
     """
@@ -52,7 +54,10 @@ def fits_int64(values: Array) -> bool:
 
 
 def narrow_integers(values: Array) -> Array:
-    """Return Python integers as int64 where all of them fit, else as they are."""
+    """Return Python integers as int64 where all of them fit, else as they are.
+
+    `values` is `(n,)`.
+    """
     return values.astype(np.int64) if values.dtype == object and fits_int64(values) else values
 
 
@@ -86,6 +91,8 @@ def stays_int64(*parts: Array) -> bool:
 def subtract(one: Array, two: Array) -> Array:
     """Return the exact differences of whole numbers, wide only where they must be.
 
+    Both are `(n,)`.
+
     >>> subtract(np.array([2**62]), np.array([-(2**62)])).tolist() == [2**63]
     True
     """
@@ -107,6 +114,8 @@ def multiply(values: Array, factor: int) -> Array:
 def split_nearest(values: Array) -> tuple[Array, NDArray[np.float64]]:
     """Return the nearest whole numbers of floats and of integers beyond them, and the rest.
 
+    `values` is `(n,)`, and so are the results.
+
     >>> whole, rest = split_nearest(np.array([2.25, 10**400], object))
     >>> whole[0], whole[1] == 10**400, rest.tolist()
     (2, True, [0.25, 0.0])
@@ -118,7 +127,10 @@ def split_nearest(values: Array) -> tuple[Array, NDArray[np.float64]]:
 
 
 def to_floats(values: Array) -> NDArray[np.float64]:
-    """Return whole numbers as floats, those beyond the floats as infinite."""
+    """Return whole numbers as floats, those beyond the floats as infinite.
+
+    `values` is `(n,)`, the result `(n,) float64`.
+    """
     try:
         return values.astype(np.float64)
     except OverflowError:
@@ -156,6 +168,8 @@ def narrowed_to(array: Array, *, floats: bool) -> Array:
 def rank_values(values: Array) -> NDArray[np.int64]:
     """Return the place of each value among the different ones in order; whole numbers that are not
     far apart are marked rather than sorted.
+
+    `values` is `(n,)`, the result `(n,) int64`.
 
     >>> rank_values(np.array([7, -2, 7])).tolist(), rank_values(np.array([0.5, 9e9])).tolist()
     ([1, 0, 1], [0, 1])

@@ -543,7 +543,10 @@ def date_column(
     description: str = "",
     face: DisplayHint | None = None,
 ) -> Column:
-    """Return a date column from day ordinals; blank ones may hold anything."""
+    """Return a date column from day ordinals; blank ones may hold anything.
+
+    `days` and `valid` are `(n_rows,)`.
+    """
     return Column.of(name, "date", days, valid, description=description, face=face)
 
 
@@ -556,7 +559,10 @@ def day_counts(days: Ints, description: str, priority: Priority = Priority.DETAI
 def words_at(
     name: str, words: Sequence[str] | NDArray[Any], place: Ints, description: str, face: DisplayHint
 ) -> Column:
-    """Return a column that has at each row the word of its place; equal words have one code."""
+    """Return a column that has at each row the word of its place; equal words have one code.
+
+    `words` is `(n_places,)`, `place` `(n_rows,) int64`.
+    """
     choices, codes = np.unique(np.asarray(words), return_inverse=True)
     return Column.text(name, choices, codes[place], description=description, face=face)
 

@@ -92,6 +92,8 @@ def goals_of_some(
 ) -> list[Column]:
     """Return the columns of goals for rows of several levels: for some places of rows each its
     periods; blank in all other rows.
+
+    The places of all parts are `(n_rows,)` together.
     """
     per_part = [
         goal_columns(view, measure, goals, pace, rows, reached.take(places))

@@ -173,7 +173,10 @@ def spans_of(view: View, per: str) -> tuple[Ints, Ints, Flags, Callable[[], NDAr
 
 
 def distinct_labels(labels: NDArray[Any]) -> tuple[NDArray[Any], NDArray[Any]]:
-    """Return the distinct labels and the code of each row."""
+    """Return the distinct labels and the code of each row.
+
+    `labels` is `(n_rows,) str`; the results are `(n_distinct,)` and `(n_rows,)`.
+    """
     choices, codes = np.unique(labels.astype(str), return_inverse=True)
     return choices, codes
 

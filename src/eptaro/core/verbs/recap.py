@@ -197,6 +197,8 @@ def _describe_parts(count: int) -> str:
 def tie_out(view: View, values: list[Column], parts: Flags) -> dict[str, str]:
     """Return for each additive measure the total that its parts were seen to add up to.
 
+    `parts` is `(n_rows,) bool`: which rows are parts, and no totals.
+
     The total is added up straight from the cells, not from the prefix sums that made the
     parts. Raises `EptaroError` on disagreement, which would be a fault of the library.
     """

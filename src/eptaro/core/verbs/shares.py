@@ -29,6 +29,8 @@ def share_columns(
     """Return a measure's share of all rows, and, where there are several groups, its share of
     its period, and where there are subtotals, of its parent: the next wider one.
 
+    `group` and `place` are `(n_rows,) int64`.
+
     `group` and `place` are each value's group (in runs) and period. Only measures that add up
     have shares: others give no column.
     """
@@ -61,6 +63,8 @@ def with_running_shares(
 ) -> Result:
     """Return a table with the running share of each measure that has a share, beside it: what
     share of all rows those shown so far have in an order (None: theirs), totals not counted again.
+
+    `parts` is `(n_rows,) bool`, `order` `(n_rows,) int64`.
     """
     shares = {}
     for measure in measures:
@@ -87,7 +91,10 @@ def running_name(measure: Measure) -> str:
 def share_column(
     name: str, part: Amounts, whole: NDArray[Any], text: str, of: str, words: str = "share"
 ) -> Column:
-    """Return what part something is of a whole, blank where it is blank or the whole is 0."""
+    """Return what part something is of a whole, blank where it is blank or the whole is 0.
+
+    `part` and `whole` are `(n_rows,) float64`.
+    """
     part, whole = np.broadcast_arrays(part, whole)
     valid = ~np.isnan(part) & (whole != 0) & np.isfinite(part) & np.isfinite(whole)
     with np.errstate(over="ignore"):

@@ -174,7 +174,10 @@ def ends_of(view: View, every: str) -> Ints:
 
 
 def windowed_rows(view: View, windows: Windows, ends: Ints) -> Windowed:
-    """Return the windows that end on some days, for every group."""
+    """Return the windows that end on some days, for every group.
+
+    `ends` is `(n_ends,) int64`; there are `n_groups * n_ends` windows.
+    """
     count = view.groups.count
     if windows.back.unit in BY_GROUP:
         group, day = np.repeat(np.arange(count), len(ends)), np.tile(ends, count)

@@ -74,6 +74,8 @@ def detail_columns(
 ) -> list[Column]:
     """Return a measure's change per day and, where it adds up, each group's contribution.
 
+    `days` are two of `(n_rows,)`, `place` and `keep` `(n_rows,)`.
+
     The change per day sets spans of unlike length on equal terms. The contribution is the
     group's change over the prior value of all groups of the period: the contributions of
     a period add up to the change ratio of the whole. Both are blank unless comparable.
@@ -127,6 +129,8 @@ def growth_column(
 ) -> Column:
     """Return the rate at which a measure grew from the one side to the other, per year.
 
+    `sides` are the first days, two of `(n_rows,)`, and `keep` is `(n_rows,) bool`.
+
     That is (now / prior) ** (1 / years) - 1, the compound rate. Years go from first day to first
     day: in whole months where these are one day of their months, else in days of 365.2425 a
     year, the mean of the Gregorian calendar. Blank unless comparable, where a value is not above 0
@@ -157,7 +161,10 @@ def growth_column(
 def standing_column(
     view: View, group: Ints, now: Sides, priors: Sequence[Sides], keep: Flags
 ) -> Column:
-    """Return which groups are new (transactions now, none before) or lost (the other way)."""
+    """Return which groups are new (transactions now, none before) or lost (the other way).
+
+    `group` and `keep` are `(n_rows,)`.
+    """
 
     def seen(side: Sides) -> Flags:
         lo, hi = view.cells.axis.bounds(group, side.first, side.last)
@@ -406,6 +413,8 @@ def _span_texts(sides: Sides) -> NDArray[np.str_]:
 def change_columns(name: str, now: Column, prior: Column, comparable: Flags) -> list[Column]:
     """Return the prior value, the change and the change ratio, blank unless comparable; of texts
     and dates the prior value alone.
+
+    `comparable` is `(n_rows,) bool`.
     """
     before = prior.named(
         f"{name}_prior",

@@ -218,6 +218,8 @@ def as_many_workdays(
 ) -> tuple[Ints, Flags]:
     """Return the day of the prior period with as many workdays elapsed, and where it has not.
 
+    All are `(n_sides,) int64`, and so are the results.
+
     Where the current day is no workday itself, it is the last such day.
     """
     elapsed = workdays.between(start, stop)
