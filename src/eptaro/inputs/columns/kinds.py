@@ -41,7 +41,7 @@ def kind_picked(node: Node, kinds: Mapping[str, ValueKind]) -> ValueKind | None:
 
     >>> from eptaro.core.expressions.parser import parse
     >>> kind_picked(parse("if(x > 1, 'few', 'many')"), {}), kind_picked(parse("if(x > 1, y)"), {})
-    (<Kind.TEXT: 'text'>, None)
+    (<ValueKind.TEXT: 'text'>, None)
     """
     match node:
         case Name(name):
