@@ -54,6 +54,8 @@ class Numbers(unittest.TestCase):
         found |= details({"flight": [rng.randint(1, 5000) for _ in DAYS]})
         self.assertIn("times of day, as 1745", found["dep_time"])
         self.assertIn("identifier", found["flight"])
+        found |= details({"wait_time": [rng.randint(0, 2400) for _ in DAYS]})
+        self.assertIn("averaged", found["wait_time"])
         found |= details({"air_time": [rng.randint(1, 5000) for _ in DAYS]})
         self.assertIn("averaged", found["air_time"])
         found |= details({"lnwage": [rng.uniform(5, 90) for _ in DAYS]})

@@ -2,6 +2,7 @@
 
 import bz2
 import gzip
+import io
 import json
 import random
 import subprocess
@@ -23,6 +24,7 @@ import sqlalchemy
 from pyarrow import feather, parquet
 
 import eptaro as ep
+from eptaro.inputs.files.chunks import digest_of
 
 ROWS = {
     "on": ["2025-01-31", "2025-02-01", "2025-02-01"],
@@ -381,8 +383,31 @@ class SameBook(Files):
         with self.assertRaisesRegex(ep.InputError, "column 'z' cannot be used"):
             ep.Daybook(frame, date="on", by="z", measures="s=sum(x)")
         prints = {ep.Daybook(part, date="on", measures="s=sum(x)")._store.facts.folded.fingerprints
-                  for part in (frame, frame.copy(), frame.assign(y=words[::-1]), frame[:-1])}  # fmt: skip
-        self.assertEqual(len(prints), 3)  # as many as there are different rows
+                  for part in (frame, frame.copy(), frame.assign(y=words[::-1]), frame[:-1],
+                               frame.assign(y=[*words[:-1], "w"]))}  # fmt: skip
+        self.assertEqual(len(prints), 4)  # as many as there are different rows
+
+    def test_a_file_is_known_by_its_bytes_wherever_it_lies(self):
+        class Far(io.BytesIO):
+            def read_at(self, count, at):
+                return self.getvalue()[at : at + count]
+
+        for size in (10, 1 << 20, 5 << 20):
+            plain = bytearray(random.Random(size).randbytes(size))
+            one = digest_of(io.BytesIO(plain), size)
+            self.assertEqual(digest_of(Far(plain), size), one)
+            for at in (0, size // 2, size - 1):
+                plain[at] ^= 1
+                self.assertNotEqual(digest_of(io.BytesIO(plain), size), one, (size, at))
+                plain[at] ^= 1
+
+    def test_long_archives_are_read_to_their_end(self):
+        rows = [f"2025-01-{1 + n % 31:02d},{n % 7},{n}.25\n" for n in range(30_000)]
+        text = "on,shop,fare\n" + "".join(rows)
+        books = [ep.Daybook.read(path, **OPTIONS) for path in
+                 (self.file("long.csv", text), self.archive("long.zip", **{"l.csv": text}))]  # fmt: skip
+        one, two = ([*book.recap("month", by="shop").rows()] for book in books)
+        self.assertEqual(one, two)
 
     def test_what_frames_hold(self):
         on = pd.to_datetime(["2025-01-31", "2025-02-01"])

@@ -260,9 +260,8 @@ class FrameSource(Source):
         return _plain_text(pa.table({name: self._arrays[name] for name in names}))
 
     def _read(self, name: str) -> pa.ChunkedArray:
-        place = len(self._names) - 1 - self._names[::-1].index(name)
         try:
-            return _of_series(self._pandas.iloc[:, [place]])
+            return _of_series(self._pandas.iloc[:, [self._names.index(name)]])
         except (pa.ArrowException, ValueError, TypeError, OverflowError) as error:
             self._unusable[name] = " ".join(str(error).split())
             return pa.chunked_array([pa.nulls(len(self._pandas))])

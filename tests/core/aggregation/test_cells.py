@@ -15,7 +15,7 @@ from eptaro.core.aggregation.cells import Cells
 from eptaro.core.aggregation.encoding import GroupEncoder
 from eptaro.core.aggregation.fold import Fold
 from eptaro.core.aggregation.groups import Categorical
-from eptaro.core.aggregation.planes import Plane
+from eptaro.core.aggregation.planes import ROWS, Plane
 from eptaro.core.aggregation.selected import SelectedValues, ValueLists
 from eptaro.core.aggregation.sums import Sum
 from eptaro.core.kernels.sorting import stable_order
@@ -76,6 +76,13 @@ class Axes(unittest.TestCase):
             [part.tolist() for part in sparse.cells_of()],
             [part.tolist() for part in dense.cells_of()],
         )
+
+    def test_groups_and_days_without_rows_are_told_from_those_with(self):
+        dense = Axis(3, 100, 2)
+        for axis in (dense, Axis(3, 100, 2, dense.all_keys)):
+            cells = Cells(axis, {ROWS: Sum(np.array([0, 1, 0, 0, 0, 2]))})
+            self.assertEqual(cells.groups_with_rows().tolist(), [True, False, True])
+            self.assertEqual(cells.days_with_rows().tolist(), [101])
 
     def test_groups_of_many_cells_are_renumbered(self):
         rng = np.random.default_rng(4)
