@@ -387,6 +387,25 @@ class SameBook(Files):
                                frame.assign(y=[*words[:-1], "w"]))}  # fmt: skip
         self.assertEqual(len(prints), 4)  # as many as there are different rows
 
+    def test_parts_of_one_frame_are_different_inputs(self):
+        for count in (60, 4000, 40_000):
+            days = [f"2025-{1 + n % 12:02d}-{1 + n % 28:02d}" for n in range(count)]
+            table = pa.table({"on": days, "shop": [f"s{n}" for n in range(count)]})
+            half = count // 2
+            for frame in (
+                table,
+                table.to_pandas(),
+                table.to_pandas().astype(object),
+                pl.from_arrow(table),
+            ):
+                books = [ep.Daybook(part, date="on", measures="n=count()")
+                         for part in (frame[:half], frame[half:])]  # fmt: skip
+                with self.subTest(rows=count, kind=type(frame)):
+                    both = books[0].merge(books[1])
+                    self.assertEqual(both.recap("year")["n"].tolist(), [count])
+                    with self.assertRaisesRegex(ep.InputError, "already|twice|both"):
+                        both.merge(books[1])
+
     def test_a_file_is_known_by_its_bytes_wherever_it_lies(self):
         class Far(io.BytesIO):
             def read_at(self, count, at):
