@@ -421,6 +421,7 @@ class SameBook(Files):
                 plain[at] ^= 1
 
     def test_long_archives_are_read_to_their_end(self):
+        self.enterContext(mock.patch("eptaro.inputs.files.csv._BLOCK", 1 << 16))
         rows = [f"2025-01-{1 + n % 31:02d},{n % 7},{n}.25\n" for n in range(30_000)]
         text = "on,shop,fare\n" + "".join(rows)
         books = [ep.Daybook.read(path, **OPTIONS) for path in
