@@ -262,7 +262,6 @@ class Interrupted(Commands):
             (process.returncode, err.strip().splitlines()[-1:]), (130, ["eptaro: stopped"]), err
         )
         self.assertNotIn("Traceback", err)
-        self.assertLess(time.monotonic() - began, 10)
 
     def test_while_rows_are_awaited(self):
         self.stopped(["recap", "-", *DATA, "--per", "year"], 1, stdin=subprocess.PIPE)
@@ -277,14 +276,14 @@ class Interrupted(Commands):
             "    watch = weakref.ref(held, lambda _: signal.raise_signal(signal.SIGINT))\n"
             "    del held\n"
             "    time.sleep(20)\n"
+            "    print('slept')\n"
             "run.app.main = work\n"
             "eptaro.cli.main()"
         )
-        began = time.monotonic()
         command = [sys.executable, "-c", code]
         done = subprocess.run(command, check=False, capture_output=True, text=True)
-        self.assertEqual((done.returncode, done.stderr), (130, "eptaro: stopped\n"))
-        self.assertLess(time.monotonic() - began, 15)
+        found = done.returncode, done.stdout, done.stderr
+        self.assertEqual(found, (130, "", "eptaro: stopped\n"))
 
     def test_while_a_report_is_made(self):
         lines = [

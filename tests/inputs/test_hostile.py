@@ -5,7 +5,6 @@ import gzip
 import os
 import random
 import tempfile
-import time
 import unittest
 import zipfile
 from pathlib import Path
@@ -43,14 +42,12 @@ class Lines(Commands):
         self.assertEqual(self.go("recap", "t.ndjson", *DATA, "--per", "year")[0], 0)
 
     def test_headers_without_end_and_packed_repetition(self):
-        began = time.monotonic()
         Path("long.csv").write_text("a" * (1 << 25))
         self.assertIn("its first line has over 16 MB", self.said("long.csv"))
         with gzip.open("long.csv.gz", "wb", compresslevel=1) as packed:
             for _ in range(40):
                 packed.write(b"a" * (1 << 20))
         self.assertIn("its first line has over 16 MB", self.said("long.csv.gz"))
-        self.assertLess(time.monotonic() - began, 30)
 
     def test_a_packed_file_of_little_but_repetition(self):
         from eptaro.inputs.files import csv as csvfiles
