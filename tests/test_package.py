@@ -242,6 +242,11 @@ class Layout(unittest.TestCase):
                  if isinstance(node, ast.ClassDef)]  # fmt: skip
         self.assertEqual(sorted(names), sorted(set(names)))
 
+    def test_no_two_functions_of_the_core_have_one_name(self):
+        names = [node.name for path in (SOURCE / "core").rglob("*.py") for node in ast.parse(path.read_text()).body
+                 if isinstance(node, ast.FunctionDef) and not node.name.startswith("__")]  # fmt: skip
+        self.assertEqual(sorted(names), sorted(set(names)))
+
 
 class Docstrings(unittest.TestCase):
     """Every example in a docstring runs, and every public docstring is whole."""
