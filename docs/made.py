@@ -50,7 +50,7 @@ def measures() -> str:
         )
         adds = "yes" if one.adds_up else "no: totals are worked out over all their transactions"
         lines.append(
-            f"| `{name}({argument})` | {said} | {one.unit} | {adds} | {', '.join(one.kept)} |"
+            f"| `{name}({argument})` | {said} | {one.unit} | {adds} | {', '.join(one.stored)} |"
         )
     return "\n".join([*lines, ""])
 
