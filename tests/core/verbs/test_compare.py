@@ -1,6 +1,7 @@
 """Comparisons with other sides than the period before, and what explains a change."""
 
 import datetime as dt
+import math
 import re
 import unittest
 from decimal import Decimal
@@ -195,6 +196,21 @@ class Sides(unittest.TestCase):
 
 class Effects(unittest.TestCase):
     """Effects and rest add up to the change exactly, and each is what it says."""
+
+    def test_floats_near_their_end(self):
+        days = [dt.date(2025, 1, 1) + dt.timedelta(n) for n in range(59)]
+        book = ep.Daybook({"on": days, "x": [5e306] * len(days)}, date="on", measures="s=sum(x)")
+        row = list(book.compare("month", back="1 month", effects="workdays").rows())[-1]
+        self.assertAlmostEqual(row["s_effect_of_workdays"] / 5e306, -3)  # 23 and 20 of them
+        parts = [row[name] for name in row if name.startswith("s_effect_of_")] + [row["s_rest"]]
+        self.assertTrue(all(map(math.isfinite, parts)), row)
+        self.assertAlmostEqual(sum(parts) / 1e306, row["s_change"] / 1e306)
+        beyond = ep.Daybook({"on": ["2024-01-05", "2024-01-08", "2025-01-03"], "x": [1e308, 1e308, -1e308]},
+                            date="on", measures="s=sum(x)", coverage="2024-01-01..2025-01-31")  # fmt: skip
+        for ask in (lambda: beyond.compare("month", details=True), lambda: beyond.recap("month", shares=True),
+                    lambda: beyond.compare("month", effects="workdays")):  # fmt: skip
+            with self.assertRaisesRegex(ep.MeasureError, "does not fit into a float"):
+                list(ask().rows())
 
     def test_by_a_plain_loop(self):
         held = {dt.date(2000, 5, 1), dt.date(2001, 7, 4)}

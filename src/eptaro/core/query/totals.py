@@ -103,11 +103,11 @@ class GroupTotals:
     @classmethod
     def of(cls, groups: int, value: Column, row: Ints, rows: int) -> GroupTotals:
         """Return a column added up by the row that each of its values belongs to."""
-        data, blank = value.data, value.blank
-        if value.kind == "float":
-            numbers = np.where(blank, 0.0, np.nan_to_num(data))
+        blank = value.blank
+        if value.kind == "float":  # sums beyond the floats are whole numbers until they are shown
+            numbers = np.where(blank, 0.0, np.nan_to_num(value.numbers()))
             return cls(groups, np.bincount(row, weights=numbers, minlength=rows))
-        data = bigint.added_up(np.where(blank, 0, data))
+        data = bigint.added_up(np.where(blank, 0, value.data))
         sums: NDArray[Any] = np.zeros(rows, data.dtype)
         np.add.at(sums, row, data)
         return cls(groups, bigint.added_up(sums), value.scale)

@@ -97,6 +97,7 @@ class Effects:
             ]
         return columns
 
+    @np.errstate(over="ignore", invalid="ignore")  # what floats do not hold is blank
     def columns(self, measure: Measure, change: Column) -> list[Column]:
         """Return a measure's effect of each day type, and the rest of its change.
 
@@ -128,7 +129,11 @@ class Effects:
         total = np.where(has_prior, sums[1], sums[0])
         days = np.maximum(np.where(has_prior, prior, now), 1)
         if not places:
-            return np.asarray(total * (now - prior) / days)
+            effect = np.asarray(total * (now - prior) / days)
+            beyond = ~np.isfinite(effect)  # perhaps in between alone
+            return (
+                np.where(beyond, total / days * (now - prior), effect) if beyond.any() else effect
+            )
         doubled = 2 * total * (now - prior) + days  # rounds to the nearest unit, halves up
         return np.asarray(doubled // (2 * days))
 
@@ -162,6 +167,7 @@ def _effect_column(
     text: str,
 ) -> Column:
     kind: ColumnKind = "decimal" if places else "float"
+    keep = keep if places else keep & np.isfinite(data)
     data = np.where(keep, data, 0)
     return Column.of(
         f"{measure.name}_{part_name}",
