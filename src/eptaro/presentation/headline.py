@@ -328,9 +328,11 @@ def largest_group(answer: ViewLineage, measure: Measure, days: DayRange) -> Iter
         return
     names = (column.to_list()[0] for column in view.groups.columns(np.array([at])))
     name = ", ".join(BLANK if word is None else str(word) for word in names)
-    whole = np.nansum(values.numbers())
+    with np.errstate(over="ignore"):  # of floats near their end, which have no share then
+        whole = float(np.nansum(values.numbers()))
     share = ""
-    if measure.additive_plane is not None and whole > 0 and np.nanmin(values.numbers()) >= 0:
+    adds_up = measure.additive_plane is not None and 0 < whole < np.inf
+    if adds_up and np.nanmin(values.numbers()) >= 0:
         ratio = Column.of("", "float", [numbers[at] / whole], unit="share")
         share = f" ({format_value(ratio)})"
     noun = group_noun(answer)

@@ -1,6 +1,7 @@
 """Formats are declared once and kept by every verb, by attribute, over entries and after a merge."""
 
 import random
+import re
 import unittest
 from itertools import pairwise
 
@@ -87,6 +88,15 @@ class Shown(unittest.TestCase):
             far = [b for a, b in pairwise(rates) if b - a > 0.005 * rates[4]]
             texts = format_column(ep.Column.of("x", "float", rates))
             self.assertGreaterEqual(len({*texts}), len(far) if size >= 1e-3 else 1, (size, rates))
+
+    def test_floats_near_their_end(self):
+        for values in ([1.5e308, 1.6e308], [1e-300, 1.7e308], [5e-324] * 2, [1.7e308] * 3 + [0.5]):
+            frame = {"on": ["2025-01-01"] * len(values), "g": [*range(len(values))], "x": values}
+            book = ep.Daybook(frame, date="on", by="g", measures="m=max(x)")
+            text = str(book.recap("year", by="g"))
+            self.assertEqual(
+                len(re.findall(r"^[0-9] +2025 ", text, re.MULTILINE)), len(values), text
+            )
 
     def test_money_keeps_its_cents_and_a_percentage_its_digits(self):
         for form, values, texts in (
