@@ -288,7 +288,7 @@ def _by_day(view: View, crossed: AttributeProduct, days: Span) -> Cells:
     lo, hi = max(days.lo, view.coverage.lo), min(days.hi, view.coverage.hi)
     inside = (day >= lo) & (day <= hi)
     place = crossed.places[np.clip(day - days.lo, 0, len(crossed.places) - 1)]
-    # Places take the part of days: what is folded over days can be asked of them unchanged.
+    # Places take the part of days, so that questions about days apply to them unchanged.
     axis = Axis(view.groups.count, 0, crossed.size)
     target = np.where(inside, group * axis.days + place, -1)
     tallies = {
