@@ -74,10 +74,10 @@ def may_straddle(grain: Grain) -> bool:
     return grain in _BY_LAST_DAY or grain in _BY_MOST_DAYS
 
 
-def count_weeks_on(days: Ints, grain: Grain, counted_on: str) -> tuple[Ints, Grain]:
+def counting_days(days: Ints, grain: Grain, counted_on: str) -> tuple[Ints, Grain]:
     """Return the days that weeks, by their first days, count on, and their grain.
 
-    >>> count_weeks_on(np.array([4]), "week", "last day")
+    >>> counting_days(np.array([4]), "week", "last day")
     (array([10]), 'week by its last day')
     """
     return days + (6 if counted_on == "last day" else 3), STRADDLING[counted_on][WEEKS.index(grain)]

@@ -13,7 +13,7 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Days, Flags, Ints, month_starts
-from eptaro.core.calendars.grain import GRAINS, WEEKS, Grain, count_weeks_on, first_days, plural_of
+from eptaro.core.calendars.grain import GRAINS, WEEKS, Grain, counting_days, first_days, plural_of
 from eptaro.core.kernels.gathering import RowMask
 from eptaro.core.kernels.reading import split_timestamps
 from eptaro.errors import DateError, spell_option
@@ -426,7 +426,7 @@ def _counted_on(parsed: ParsedDates, rules: DateRules, name: str) -> ParsedDates
             f"{setting(DateRules, 'week_in', rules.week_in)} goes with weeks; say which they are, "
             f"such as {option}"
         )
-    days, grain = count_weeks_on(parsed.days.astype(np.int64), parsed.grain, rules.week_in)
+    days, grain = counting_days(parsed.days.astype(np.int64), parsed.grain, rules.week_in)
     return replace(parsed, days=days.astype(np.int32), grain=grain)
 
 
