@@ -370,15 +370,15 @@ class SameBook(Files):
                     ep.Daybook(frame, date="on", measures="n=count()")
 
     def test_columns_of_pandas_are_read_when_they_are_asked_for(self):
-        words = np.array([f"w{n}" for n in range(2000)], object)
+        words = np.array([f"w{n}" for n in range(9000)], object)
         frame = pd.DataFrame(
-            {"on": ["2025-01-01"] * 2000, "x": 1, "y": words, "z": [object()] * 2000}
+            {"on": ["2025-01-01"] * 9000, "x": 1, "y": words, "z": [object()] * 9000}
         )
         with mock.patch("pyarrow.table", wraps=pa.table) as read:
             book = ep.Daybook(frame, date="on", measures="s=sum(x)")
-        self.assertEqual(book.recap("year")["s"].tolist(), [2000])
+        self.assertEqual(book.recap("year")["s"].tolist(), [9000])
         full = [call.args[0].columns.tolist() for call in read.call_args_list
-                if isinstance(call.args[0], pd.DataFrame) and len(call.args[0]) == 2000]  # fmt: skip
+                if isinstance(call.args[0], pd.DataFrame) and len(call.args[0]) == 9000]  # fmt: skip
         self.assertEqual(full, [["on"], ["x"]])
         with self.assertRaisesRegex(ep.InputError, "column 'z' cannot be used"):
             ep.Daybook(frame, date="on", by="z", measures="s=sum(x)")

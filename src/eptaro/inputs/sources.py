@@ -210,8 +210,8 @@ def _hint(names: list[str]) -> str:
     return ""
 
 
-_SAMPLED = 512  # rows at each end of a pandas frame that its fingerprint is made of
-_ENDS = 2048  # and of an Arrow table
+_SAMPLED = 4096  # rows at each end of a pandas frame that its fingerprint is made of
+_ENDS = 8192  # and of an Arrow table
 
 
 _NAT, _INT32 = np.iinfo(np.int64).min, np.iinfo(np.int32)  # the first is a blank time of NumPy
