@@ -277,6 +277,32 @@ class Docstrings(unittest.TestCase):
                 )
             self.assertNotIn(">>>", text.partition("Examples\n--------")[0], name)
 
+    def test_functions_of_the_core_state_the_shapes_of_their_arrays(self):
+        def takes_arrays(node: ast.FunctionDef) -> bool:
+            own = [*node.args.posonlyargs, *node.args.args, *node.args.kwonlyargs]
+            types = " ".join(ast.unparse(one.annotation) for one in own if one.annotation)
+            return bool(
+                re.search(r"\b(NDArray|Array|Ints|Days|Flags|Floats|Codes|Values)\b", types)
+            )
+
+        def states(node: ast.FunctionDef) -> bool:
+            text = ast.get_docstring(node) or ""
+            return bool(re.search(r"\(\w+( \+ 1)?,( ?\w+)*\)|shape", text))
+
+        stated, silent = set[str](), list[tuple[str, str]]()
+        for path in (SOURCE / "core").rglob("*.py"):
+            tree = ast.parse(path.read_text())
+            for node in [one for top in [tree, *tree.body] if isinstance(top, ast.Module | ast.ClassDef)
+                         for one in top.body if isinstance(one, ast.FunctionDef)]:  # fmt: skip
+                overload = any(ast.unparse(one) == "overload" for one in node.decorator_list)
+                if takes_arrays(node) and states(node):
+                    stated.add(node.name)
+                elif takes_arrays(node) and not overload:
+                    silent.append((node.name, path.name))
+        # A method is described by the class that it is declared in; those that override it are not.
+        self.assertEqual([one for one in silent if one[0] not in stated], [])
+        self.assertGreater(len(stated), 200)
+
 
 class Pages(unittest.TestCase):
     """Every command and snippet of a page runs."""

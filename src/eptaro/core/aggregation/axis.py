@@ -48,7 +48,10 @@ class Axis:
         return self.first_day + self.days - 1
 
     def cell_of(self, group: Ints, day: Ints) -> Ints:
-        """Return the first cell of each group at or after each day ordinal."""
+        """Return the first cell of each group at or after each day ordinal.
+
+        All arrays are `(n,)`.
+        """
         # A day after the last leads to the next group's first cell, which ends the range of this
         # one.
         key: Ints = group * self.days + np.clip(day - self.first_day, 0, self.days)
@@ -57,11 +60,16 @@ class Axis:
     def bounds(self, group: Ints, first: Ints, last: Ints) -> tuple[Ints, Ints]:
         """Return the half-open range of cells of each group from its first to its last day; an
         empty one where the last comes before the first.
+
+        All arrays are `(n_ranges,)`.
         """
         return bounds(self.keys, group, first, last, self.first_day, self.days)
 
     def bounds_of_all(self, first: Ints, last: Ints) -> tuple[Ints, Ints]:
-        """Return the ranges of cells of the same spans of days for every group, group by group."""
+        """Return the ranges of cells of the same spans of days for every group, group by group.
+
+        `first` and `last` are `(n_spans,)`, the results `(n_groups * n_spans,)`.
+        """
         return bounds_of_all(self.keys, self.groups, first, last, self.first_day, self.days)
 
     @property
@@ -98,6 +106,8 @@ class Axis:
     def regroup(self, target: Ints, count: int) -> tuple[Axis, Ints]:
         """Return the axis with group i renumbered to `target[i]` (-1: left out), and the
         place of each own cell on it, -1 where left out.
+
+        `target` is `(n_groups,)`, the places are `(n_cells,)`.
         """
         # Cells that are left out get the key 0, so the others make room for it.
         left_out = bool((target < 0).any())  # these come first
@@ -116,12 +126,18 @@ class Axis:
         return Axis(count, self.first_day, self.days, unique), places
 
     def keys_of_groups(self, target: Ints, first: int, days: int) -> Ints:
-        """Return the key of each own cell where its group is another, on an axis of other days."""
+        """Return the key of each own cell where its group is another, on an axis of other days.
+
+        `target` is `(n_groups,)`, the keys are `(n_cells,)`.
+        """
         moved = self.first_day - first
         return self._anew(lambda group, day: target[group] * days + (day + moved))
 
     def _anew(self, key: Callable[[Ints, Ints], Ints]) -> Ints:
-        """Return what becomes of the group and the place of the day of each cell."""
+        """Return what becomes of the group and the place of the day of each cell.
+
+        The result is `(n_cells,)`; `key` takes arrays that are broadcast.
+        """
         if self.keys is None:
             keys = allocate(self.size, np.int64, None)
             rows, day = keys.reshape(self.groups, self.days), np.arange(self.days)[None, :]

@@ -58,7 +58,7 @@ class Batch:
         return {}
 
     def only(self, keep: Flags) -> Batch:
-        """Return the transactions that are kept."""
+        """Return the transactions that are kept. `keep` is `(n_rows,)`."""
 
         def keep_codes(column: Categorical) -> Categorical:
             return Categorical(column.codes[keep], column.choices)

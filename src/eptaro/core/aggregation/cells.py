@@ -35,6 +35,8 @@ class Cells:
     def move(self, axis: Axis, target: Ints, owner: Ints | None = None) -> Cells:
         """Return the cells on another axis: cell i goes to `target[i]`, several may meet there,
         -1 is left out. `owner` is the group of each cell, where cells of several groups meet.
+
+        `target` and `owner` are `(n_cells,)`.
         """
         size = axis.size
 
@@ -46,7 +48,10 @@ class Cells:
         return Cells(axis, _each_once(self.tallies, moved))
 
     def regroup(self, target: Ints, count: int) -> Cells:
-        """Return the cells with group i renumbered to `target[i]`; groups may meet, -1 leaves."""
+        """Return the cells with group i renumbered to `target[i]`; groups may meet, -1 leaves.
+
+        `target` is `(n_groups,)`.
+        """
         axis, places = self.axis.regroup(target, count)
         # Only where groups meet does it matter whose value came first or last.
         mapped = target[target >= 0]
@@ -173,13 +178,16 @@ class Cells:
         return squares[plane]
 
     def sums(self, plane: Plane, lo: Ints, hi: Ints) -> Column:
-        """Return a summed plane's totals over ranges of cells."""
+        """Return a summed plane's totals over ranges of cells. `lo` and `hi` are `(n_ranges,)`."""
         return self.running_sum(plane).between(lo, hi)
 
     def items(
         self, plane: Plane, lo: Ints, hi: Ints
     ) -> tuple[SelectedValues | ValueLists, Ints, Ints]:
-        """Return a plane of values, and the ranges of its items that ranges of cells hold."""
+        """Return a plane of values, and the ranges of its items that ranges of cells hold.
+
+        `lo`, `hi` and the results are `(n_ranges,)`.
+        """
         tally = self.tallies[plane]
         assert isinstance(tally, SelectedValues | ValueLists)
         ends_by_plane = self._running.counts
@@ -188,7 +196,10 @@ class Cells:
         return tally, ends_by_plane[plane][lo], ends_by_plane[plane][hi]
 
     def first_times(self, plane: Plane, lo: Ints, hi: Ints) -> Ints:
-        """Return how many values ranges of cells hold that no earlier cell of their group has."""
+        """Return how many values ranges of cells hold that no earlier cell of their group has.
+
+        All arrays are `(n_ranges,)`.
+        """
         tally, first, last = self.items(plane, lo, hi)
         running = self._running.firsts
         if plane not in running:
@@ -250,6 +261,7 @@ def _at_once(parts: Sequence[Cells]) -> Cells:
 
 
 def _sum_parts(parts: Sequence[Cells], axis: Axis, onto: Sequence[Ints | None]) -> Cells:
+    """Each array of `onto` is `(n_cells_of_the_part,)`."""
     tallies: dict[Plane, Tally] = {}
     added: dict[tuple[int, ...], Sum] = {}
     for plane in parts[0].tallies:

@@ -38,7 +38,10 @@ class IntegerTable:
         return len(self._known)
 
     def number(self, values: Ints) -> NDArray[np.int32]:
-        """Return the number of each of some different values."""
+        """Return the number of each of some different values.
+
+        `values` and the numbers are `(n_values,)`.
+        """
         order = None
         if not (values[1:] > values[:-1]).all():
             order = np.argsort(values, kind="stable")
@@ -215,6 +218,7 @@ class CategoryEncoder:
         return self._shift_up(np.array(numbers_of_values, np.int32))
 
     def _shift_up(self, numbers: NDArray[np.int32]) -> NDArray[np.int32]:
+        """`numbers` is `(n_values,)` and changed in place."""
         if self._blank is not None:
             numbers += numbers >= self._blank
         return numbers

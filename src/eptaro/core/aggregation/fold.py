@@ -108,6 +108,7 @@ class Fold:
         return {name: encoder.to_categorical().choices for name, encoder in self._encoders.items()}
 
     def _fold_batch(self, batch: Batch, slots: NDArray[Any] | None) -> Cells:
+        """`slots`, the group of each row, is `(n_rows,)`."""
         first, last = batch.ends
         count = len(self._combiner)
         if self._parts and self._parts[-1].axis.keys is None:

@@ -89,7 +89,7 @@ class Groups:
         return list(self.coded)
 
     def at(self, places: Ints) -> Groups:
-        """Return the groups at some places."""
+        """Return the groups at some places. `places` is `(n_places,)`."""
         if not self.coded:
             return self
         return Groups({n: c.at(places) for n, c in self.coded.items()}, len(places))
@@ -111,17 +111,24 @@ class Groups:
         return np.lexsort([c.ranks[c.codes] for c in reversed([*self.coded.values()])])
 
     def columns(self, places: NDArray[Any]) -> list[Column]:
-        """Return the group columns of a result whose rows belong to the given groups."""
+        """Return the group columns of a result whose rows belong to the given groups.
+
+        `places` is `(n_rows,) int`.
+        """
         return [column.compute() for column in self.later(places)]
 
     def later(self, places: NDArray[Any] | TiledArray) -> list[LazyColumn]:
-        """Return the group columns of a result, to be calculated when they are asked for."""
+        """Return the group columns of a result, to be calculated when they are asked for.
+
+        `places` is `(n_rows,) int`.
+        """
         return [
             LazyColumn(name, len(places), partial(self._column, name, places))
             for name in self.names
         ]
 
     def _column(self, name: str, places: NDArray[Any] | TiledArray) -> Column:
+        """`places` is `(n_rows,) int`."""
         codes, each = self.coded[name].codes, self.coded[name].choices
         if len(each):
             each = each.take(np.maximum(codes, 0)).blanked(codes >= 0)

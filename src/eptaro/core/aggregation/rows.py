@@ -55,6 +55,7 @@ class RowCellIndex:
         *,
         in_order: bool = False,
     ) -> None:
+        """`days`, `slots` and `order` are `(n_rows,)`."""
         self.days = _NO_DAYS if days is None else np.ascontiguousarray(days)
         self.slots = _NO_SLOTS if slots is None else np.ascontiguousarray(slots)
         self.first, self.width, self.size, self.order = first, width, size, order
@@ -70,13 +71,15 @@ class RowCellIndex:
     def occupied_cells_by(self, values: NDArray[Any]) -> tuple[Ints, RowCellIndex, NDArray[Any]]:
         """Return the cells that hold rows, the places of rows among them in order, and the values
         of the rows, which are moved along.
+
+        `values` is `(n_rows,)`, the cells are `(n_cells,)`.
         """
         cells, moved = self._in_order(self.days, self.slots, values)
         keys, places = distinct_sorted(cells)
         return keys, RowCellIndex(None, places, 0, 1, len(keys), in_order=True), moved
 
     def at(self, rows: Ints) -> Ints:
-        """Return the cells of some rows."""
+        """Return the cells of some rows. `rows` is `(n,)`."""
         if self.order is not None:
             rows = self._place_of_row[rows].astype(np.int64)
         if not len(self.days):
@@ -92,7 +95,10 @@ class RowCellIndex:
     def in_order(
         self, values: NDArray[Any], filled: Flags | None
     ) -> tuple[NDArray[Any], NDArray[Any]]:
-        """Return the cells of filled rows in order, and the values of these rows."""
+        """Return the cells of filled rows in order, and the values of these rows.
+
+        `values` and `filled` are `(n_rows,)`, the results `(n_filled,)`.
+        """
         if self.order is not None:
             cells, values = self.slots, values[self.order]
             if filled is None:
@@ -111,7 +117,10 @@ class RowCellIndex:
     def _in_order(
         self, days: NDArray[np.int32], slots: NDArray[Any], moved: NDArray[Any]
     ) -> tuple[NDArray[Any], NDArray[Any]]:
-        """Return the cells of some rows in order, and what moves with them."""
+        """Return the cells of some rows in order, and what moves with them.
+
+        All arrays are `(n_rows,)`.
+        """
         return in_cell_order(days, slots, self.first, self.width, moved, self.size)
 
     @cached_property
@@ -163,7 +172,10 @@ class Step:
         return None
 
     def move(self, values: NDArray[Any]) -> Step:
-        """Return the step for rows in another order, whose values are given."""
+        """Return the step for rows in another order, whose values are given.
+
+        `values` is `(n_rows,)`.
+        """
         moved_step = copy(self)
         moved_step.values = values
         return moved_step
@@ -367,6 +379,8 @@ def _rows_from(column: Column, centre: int, limit: int, most: int) -> Ints | Non
 def _values_without(column: Column, rows: Ints | None, centre: int = 0) -> NDArray[Any]:
     """Return the values as the kernel takes them, some of them at the centre, where they add
     nothing.
+
+    `rows`, the places of the values left out, is `(n,)`.
     """
     values: NDArray[Any] = column.data
     if rows is not None:
@@ -378,7 +392,10 @@ def _values_without(column: Column, rows: Ints | None, centre: int = 0) -> NDArr
 
 
 def _join_halves(high: Ints, low: Ints) -> NDArray[Any]:
-    """Return sums of which the halves are known, wide where 64 bits do not hold them."""
+    """Return sums of which the halves are known, wide where 64 bits do not hold them.
+
+    All arrays are `(n_cells,)`.
+    """
     high, low = high + (low >> HALF), low & ((1 << HALF) - 1)
     if bigint.largest_absolute(high) < 1 << (62 - HALF):
         return (high << HALF) + low
@@ -386,7 +403,10 @@ def _join_halves(high: Ints, low: Ints) -> NDArray[Any]:
 
 
 def _add_objects(values: NDArray[Any], cell: Ints, size: int) -> NDArray[Any]:
-    """Return Python integers added up, each in its cell."""
+    """Return Python integers added up, each in its cell.
+
+    `values` and `cell` are `(n_rows,)`, the sums `(size,)`.
+    """
     sums = np.zeros(size, object)
     np.add.at(sums, cell, values)
     return sums
@@ -438,7 +458,10 @@ def sole_values(steps: Sequence[Step]) -> Step | None:
 
 
 def _split_packed(both: Ints, shift: int) -> tuple[Ints, Ints]:
-    """Return the sums and the numbers of rows that are in one word each."""
+    """Return the sums and the numbers of rows that are in one word each.
+
+    All arrays are `(n_cells,)`.
+    """
     sums, rows = np.empty((2, len(both)), np.int64)
 
     def some(of: slice) -> None:
@@ -498,7 +521,7 @@ def _fold_words(plans: Sequence[Plan], cells_of: RowCellIndex, batch: Batch) -> 
 def _fold_part(
     plans: Sequence[Plan], cells_of: RowCellIndex, times: Ints, of: slice, words: AllWords
 ) -> None:
-    """Fold some rows."""
+    """Fold some rows. `times` is `(n_rows,)` or empty, `words` is `(n_cells, n_words)`."""
     rows: Any = of if cells_of.order is None else cells_of.order[of]
     own = [
         plan._replace(
@@ -515,7 +538,10 @@ def _fold_part(
 
 
 def _slices_of_whole_cells(cells: NDArray[Any], parts: int) -> list[slice]:
-    """Return about as many parts of cells that are in order, none of which shares a cell."""
+    """Return about as many parts of cells that are in order, none of which shares a cell.
+
+    `cells` is `(n_rows,)`.
+    """
     near = len(cells) * np.arange(1, parts) // parts  # then back to where that cell begins
     ends = np.unique(np.searchsorted(cells, cells[near])).tolist()
     return [slice(*cut) for cut in zip([0, *ends], [*ends, len(cells)], strict=True)]

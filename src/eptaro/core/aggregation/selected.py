@@ -41,6 +41,8 @@ class SelectedValues:
     def move(self, target: Ints, size: int, owner: Ints | None = None) -> SelectedValues:
         """Return the values on other cells; where several meet, the one that wins.
 
+        `target` and `owner` are `(n_cells,)`.
+
         `owner` is the group of each cell, where groups meet: a first or last value at whose
         time several of them have one is `shared`, as only their order in the input decides.
         """
@@ -72,7 +74,7 @@ class SelectedValues:
         )
 
     def at(self, places: Ints) -> SelectedValues:
-        """Return some of the values."""
+        """Return some of the values. `places` is `(n,)`."""
         return replace(
             self,
             cell=self.cell[places],
@@ -93,7 +95,7 @@ class SelectedValues:
         return np.zeros(len(self.cell), bool) if self.shared is None else self.shared
 
     def _winner_of_each(self, owners: Ints | None = None) -> SelectedValues:
-        """Return one winner per cell, cells in order."""
+        """Return one winner per cell, cells in order. `owners` is `(n_values,)`."""
         size = int(self.cell.max(initial=-1)) + 1
         winner, undecided = self._winners(size)
         won = winner[winner >= 0]
@@ -186,7 +188,7 @@ class ValueLists:
     scale: int = 0
 
     def move(self, target: Ints, size: int) -> ValueLists:
-        """Return the values on other cells."""
+        """Return the values on other cells. `target` is `(n_cells,)`."""
         cell = target[self.cell]
         keep = cell >= 0
         return self.of(cell[keep], self.value[keep], self.kind, self.scale)
@@ -210,7 +212,7 @@ class ValueLists:
 
     @classmethod
     def of(cls, cell: Ints, value: Array, kind: ColumnKind, scale: int) -> ValueLists:
-        """Return entries put in the order of their cells."""
+        """Return entries put in the order of their cells. `cell` and `value` are `(n_entries,)`."""
         size = int(cell.max(initial=-1)) + 1
         moved = np.arange(len(cell)) if value.dtype == object else value
         cell, moved = in_cell_order(_NO_DAYS, cell, 0, 1, moved, size)

@@ -43,7 +43,10 @@ class Sum:
 
     @classmethod
     def of(cls, values: Array, kind: ColumnKind, scale: int = 0) -> Sum:
-        """Return values, one per cell, ready to be added up; floats must be finite."""
+        """Return values, one per cell, ready to be added up; floats must be finite.
+
+        `values` is `(n_cells,)`.
+        """
         if kind != "float":
             return cls(bigint.added_up(values), None, kind, scale)
         if values.dtype == object:
@@ -55,7 +58,7 @@ class Sum:
         return cls(bigint.added_up(whole), values - nearest, "float")
 
     def move(self, target: Ints, size: int) -> Sum:
-        """Return the sums on other cells."""
+        """Return the sums on other cells. `target` is `(n_cells,)`."""
         rest = None if self.rest is None else add_cells(self.rest, target, size)
         return Sum(add_cells(self.whole, target, size), rest, self.kind, self.scale)
 
@@ -72,6 +75,8 @@ class Sum:
     def together(parts: Sequence[Sum], onto: Sequence[Ints | None], size: int) -> Sum:
         """Return the sums of several parts on `size` cells; `onto` names those that each part's
         go to, None where it has them already. Scales and kinds are brought together.
+
+        Each array of `onto` is `(n_cells_of_the_part,)`.
         """
         widest = parts[0]
         for part in parts[1:]:
@@ -122,7 +127,7 @@ class RunningSum:
     scale: int
 
     def between(self, lo: Ints, hi: Ints) -> Column:
-        """Return the sums of half-open ranges lo..hi of cells."""
+        """Return the sums of half-open ranges lo..hi of cells. `lo` and `hi` are `(n_ranges,)`."""
         if self.whole.dtype != object:
             return self._between(lo, hi)
         whole = bigint.narrow_integers(self.whole[hi] - self.whole[lo])
@@ -136,6 +141,7 @@ class RunningSum:
         return Column.of("", "float", np.where(beyond, whole, sums) if beyond.any() else sums)
 
     def _between(self, lo: Ints, hi: Ints) -> Column:
+        """`lo` and `hi` are `(n_ranges,)`."""
         sums = growth_between(self.whole, lo, hi, self.rest)
         if self.rest is None:
             return Column.of("", self.kind, sums, scale=self.scale)
@@ -162,7 +168,10 @@ class Squares:
 
     @classmethod
     def of(cls, values: Array, kind: ColumnKind, scale: int = 0) -> Squares:
-        """Return the squares of values, one per cell, floats counted from about their mean."""
+        """Return the squares of values, one per cell, floats counted from about their mean.
+
+        `values` is `(n_cells,)`.
+        """
         if kind != "float":
             return cls.of_exact(square_values(values, kind, 0)[0], kind, scale)
         if values.dtype == object:  # some beyond the floats
@@ -177,7 +186,7 @@ class Squares:
         return cls(bigint.added_up(squares), kind, scale, centre, rest)
 
     def move(self, target: Ints, size: int) -> Squares:
-        """Return the sums on other cells."""
+        """Return the sums on other cells. `target` is `(n_cells,)`."""
         rest = None if self.rest is None else add_cells(self.rest, target, size)
         whole = add_cells(self.whole, target, size)
         return Squares(whole, self.kind, self.scale, self.centre, rest)
@@ -217,12 +226,18 @@ class Squares:
 
     @classmethod
     def of_exact(cls, squares: Array, kind: ColumnKind, scale: int) -> Squares:
-        """Return sums of squares that are given as Python integers, in units of 100**-scale."""
+        """Return sums of squares that are given as Python integers, in units of 100**-scale.
+
+        `squares` is `(n_cells,)`.
+        """
         return cls(bigint.added_up(squares), kind, scale)
 
     @classmethod
     def of_floats(cls, squares: NDArray[np.float64], centre: int) -> Squares:
-        """Return sums of squares of floats about a centre, known as floats alone."""
+        """Return sums of squares of floats about a centre, known as floats alone.
+
+        `squares` is `(n_cells,)`.
+        """
         nearest = np.rint(squares)
         whole = bigint.added_up(bigint.widen(nearest))
         return cls(whole, "float", 0, centre, squares - nearest)
@@ -264,6 +279,8 @@ class RunningSquares:
     ) -> NDArray[np.float64]:
         """Return the variance (divided by n-1) of ranges, or its root, from prefix sums.
 
+        `counts`, `lo`, `hi` and the result are `(n_ranges,)`.
+
         (n * sum of squares - square of sum) / (n * (n-1)), the numerator exact for whole
         numbers and decimals and the whole part of floats. Ranges of fewer than two values give
         anything; a variance beyond the floats is infinite.
@@ -288,7 +305,7 @@ class RunningSquares:
 
 
 def _parts_of(rest: NDArray[np.float64]) -> Array:
-    """Return floats in whole parts of 2**-64."""
+    """Return floats in whole parts of 2**-64. `rest` and the result are `(n_cells,)`."""
     return bigint.widen(np.rint(rest * 2.0**_PARTS))
 
 

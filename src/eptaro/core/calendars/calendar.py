@@ -90,14 +90,14 @@ class CalendarRule(ABC):
 
         Parameters
         ----------
-        days : int array
+        days : int array of shape (n,)
             Day ordinals.
         level : str
             A level that the calendar offers.
 
         Returns
         -------
-        int array
+        int array of shape (n,)
             The running index of the period that holds each day.
 
         Examples
@@ -114,14 +114,14 @@ class CalendarRule(ABC):
 
         Parameters
         ----------
-        index : int array
+        index : int array of shape (n,)
             Running indexes of periods of `level`.
         level : str
             A level that the calendar offers.
 
         Returns
         -------
-        int array
+        int array of shape (n,)
             The first day ordinal of each period.
 
         Examples
@@ -139,14 +139,14 @@ class CalendarRule(ABC):
 
         Parameters
         ----------
-        index : int array
+        index : int array of shape (n,)
             Running indexes of periods of `level`.
         level : str
             A level that the calendar offers.
 
         Returns
         -------
-        (int array, int array)
+        (int array, int array) of shape (n,) each
             The year of each period, and its number in it from 1.
 
         Examples
@@ -164,16 +164,16 @@ class CalendarRule(ABC):
 
         Parameters
         ----------
-        years : int array
+        years : int array of shape (n,)
             Years, as named.
-        numbers : int array
+        numbers : int array of shape (n,)
             Numbers in the year, from 1.
         level : str
             A level that the calendar offers.
 
         Returns
         -------
-        (int array, bool array)
+        (int array, bool array) of shape (n,) each
             The index of each period, and whether there is such a one.
 
         Examples
@@ -190,16 +190,16 @@ class CalendarRule(ABC):
 
         Parameters
         ----------
-        days : int array
+        days : int array of shape (n,)
             Day ordinals.
-        n : int or int array
+        n : int or int array of shape (n,)
             How many units, back where negative.
         level : str
             A level that the calendar offers.
 
         Returns
         -------
-        (int array, bool array)
+        (int array, bool array) of shape (n,) each
             The days moved, and where they were clamped to a period's end.
 
         Examples
@@ -238,7 +238,7 @@ class CalendarRule(ABC):
 
         Parameters
         ----------
-        index : int array
+        index : int array of shape (n,)
             Running indexes of periods of `level`.
         level : str
             A level that the calendar offers.
@@ -271,7 +271,7 @@ class CalendarRule(ABC):
 
         Parameters
         ----------
-        index : int array
+        index : int array of shape (n,)
             Running indexes of periods of `level`.
         level : str
             A level that the calendar offers.
@@ -309,18 +309,18 @@ class CalendarRule(ABC):
 
         Parameters
         ----------
-        index : int array
+        index : int array of shape (n,)
             Running indexes of periods of `level`.
         level : str
             A level that the calendar offers.
-        n : int or int array
+        n : int or int array of shape (n,)
             How many steps, back where negative.
         step : str
             The level that is stepped by.
 
         Returns
         -------
-        (int array, bool array)
+        (int array, bool array) of shape (n,) each
             The index of each counterpart, and which exist.
 
         Raises
@@ -394,6 +394,7 @@ class CalendarRule(ABC):
         return self.units(level, step) is not None
 
     def _in_range(self, index: Ints, level: str) -> Flags:
+        """Return which periods lie in the years 1 to 9999; of the shape of `index`."""
         first, last = self.first_days(index, level), self.last_days(index, level)
         return (first >= FIRST_DAY) & (last <= LAST_DAY)
 
@@ -710,7 +711,7 @@ class Calendar(CalendarRule):
 
         Parameters
         ----------
-        days : date, or array of dates
+        days : date, or array of dates of shape (n,)
             What to move.
         n : int
             How many units, back where negative.
@@ -749,9 +750,9 @@ class Calendar(CalendarRule):
 
         Parameters
         ----------
-        first, last : int array
+        first, last : int array of shape (n,)
             The ends of the spans, as day ordinals.
-        n : int or int array
+        n : int or int array of shape (n,)
             How many units, back where negative.
         level : str
             A level that the calendar offers.
@@ -795,7 +796,10 @@ class Calendar(CalendarRule):
 
 
 def check_range(days: Ints) -> Ints:
-    """Return the ordinals unchanged, or raise `DateError` outside years 1 to 9999."""
+    """Return the ordinals unchanged, or raise `DateError` outside years 1 to 9999.
+
+    `days` has any shape.
+    """
     if days.size and (days.min() < FIRST_DAY or days.max() > LAST_DAY):
         raise DateError("the move goes beyond the years 1 to 9999")
     return days

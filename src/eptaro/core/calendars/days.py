@@ -114,7 +114,7 @@ def as_date(day: int) -> dt.date:
 
 
 def as_dates(days: Days) -> NDArray[np.datetime64]:
-    """Return day ordinals as datetime64[D]."""
+    """Return day ordinals as datetime64[D]. `days` has any shape."""
     return days.astype(np.int64).astype("datetime64[D]")
 
 

@@ -33,15 +33,18 @@ class EqualPartsCalendar(Calendar):
 
     @abstractmethod
     def _wide_index(self, days: Ints, level: str) -> Ints:
-        """Return the index of the year to month that holds each day."""
+        """Return the index of the year to month that holds each day.
+
+        `days` and the indexes have one shape.
+        """
 
     @abstractmethod
     def _wide_first(self, index: Ints, level: str) -> Ints:
-        """Return the first day of each year to month."""
+        """Return the first day of each year to month. `index` and the days have one shape."""
 
     @abstractmethod
     def _move_wide(self, days: Ints, n: int | Ints, level: str) -> tuple[Ints, Flags]:
-        """Move days by years to months; flag those clamped."""
+        """Move days by years to months; flag those clamped. All arrays have one shape."""
 
     def index_of(self, days: Days, level: str) -> Ints:
         """Return the index of the period of `level` that holds each day ordinal."""
@@ -104,5 +107,8 @@ class EqualPartsCalendar(Calendar):
         return units if units and not rest else None
 
     def _first_weeks(self, years: Ints) -> Ints:
-        """Return the index of week 1 of each year: the week holding its n-th day."""
+        """Return the index of week 1 of each year: the week holding its n-th day.
+
+        `years` and the indexes have one shape.
+        """
         return self.index_of(self.first_days(years, "year") + self.first_week_days - 1, "week")

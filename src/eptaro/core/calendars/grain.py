@@ -77,6 +77,8 @@ def may_straddle(grain: Grain) -> bool:
 def counting_days(days: Ints, grain: Grain, counted_on: str) -> tuple[Ints, Grain]:
     """Return the days that weeks, by their first days, count on, and their grain.
 
+    `days` has any shape.
+
     >>> counting_days(np.array([4]), "week", "last day")
     (array([10]), 'week by its last day')
     """

@@ -137,6 +137,7 @@ class ListedCalendar(Calendar):
         return index if level == "day" else self._clipped_values(index, level, "lasts")
 
     def _clipped_values(self, index: Ints, level: str, part: str) -> Ints:
+        """Return a part of each listed period, `index` cut to the list; of the shape of `index`."""
         values: Ints = getattr(self._by_level[check_level(level, self.levels)], part)
         return values[np.clip(index, 0, len(values) - 1)]
 
@@ -278,7 +279,10 @@ def _check_no_gaps(rows: list[dict[str, int]]) -> None:
 
 
 def _gather(level: str, years: Ints, numbers: Ints, firsts: Ints, lasts: Ints) -> _Level:
-    """Join consecutive rows of one period, and check that the numbers count up."""
+    """Join consecutive rows of one period, and check that the numbers count up.
+
+    All arrays are `(n_rows,)`, a row of the list each.
+    """
     changes = np.flatnonzero((np.diff(years) != 0) | (np.diff(numbers) != 0)) + 1
     starts = np.concatenate([[0], changes])
     ends = np.concatenate([changes, [len(years)]]) - 1

@@ -208,7 +208,10 @@ class Periods:
         return self._numbers[1]
 
     def position_of(self, days: Days) -> Ints:
-        """Return the place in these (consecutive) periods that holds each day."""
+        """Return the place in these (consecutive) periods that holds each day.
+
+        `days` and the places have one shape.
+        """
         return np.searchsorted(self.first, days, side="right") - 1
 
     def __len__(self) -> int:

@@ -24,7 +24,7 @@ class MovesSpans(Protocol):
     """Whatever can move spans: every calendar."""
 
     def move_spans(self, first: Days, last: Days, n: int | Ints, level: str) -> Moved:
-        """Move whole arrays of spans at once."""
+        """Move whole arrays of spans at once. `first` and `last` are `(n_spans,)`."""
         ...
 
 

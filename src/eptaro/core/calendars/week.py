@@ -167,12 +167,12 @@ class WeekCalendar(EqualPartsCalendar):
 
         Parameters
         ----------
-        years : int array
+        years : int array of shape (n,)
             Years, as named.
 
         Returns
         -------
-        int array
+        int array of shape (n,)
             52 or 53 for each.
 
         Examples
@@ -186,7 +186,10 @@ class WeekCalendar(EqualPartsCalendar):
     # Years are counted by the civil year of their nominal last day, named later or not.
 
     def _year_lasts(self, civil_years: Ints) -> Ints:
-        """Return the last day of the years whose nominal last day lies in the civil years."""
+        """Return the last day of the years whose nominal last day lies in the civil years.
+
+        `civil_years` and the days have one shape.
+        """
         months = (civil_years - _CIVIL_EPOCH) * 12 + self._month - 1
         room = month_starts(months + 1) - month_starts(months)
         nominal = month_starts(months) + np.minimum(self._day, room) - 1
@@ -196,6 +199,7 @@ class WeekCalendar(EqualPartsCalendar):
         return lasts
 
     def _year_firsts(self, years: Ints) -> Ints:
+        """Return the first day of each year, as named; `years` has any shape."""
         return self._year_lasts(years + self._named_later - 1) + 1
 
     def _wide_index(self, days: Ints, level: str) -> Ints:

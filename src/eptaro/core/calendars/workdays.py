@@ -201,7 +201,7 @@ class Workdays:
 
         Parameters
         ----------
-        days : int array
+        days : int array of shape (n,)
             Day ordinals.
 
         Examples
@@ -222,12 +222,12 @@ class Workdays:
 
         Parameters
         ----------
-        days : date, or int array
+        days : date, or int array of shape (n,)
             A date, or day ordinals.
 
         Returns
         -------
-        bool or bool array
+        bool or bool array of shape (n,)
             Whether it is one; of an array for each.
 
         Examples
@@ -248,12 +248,12 @@ class Workdays:
 
         Parameters
         ----------
-        days : int array
+        days : int array of shape (n,)
             Day ordinals.
 
         Returns
         -------
-        int array
+        int array of shape (n,)
             How many workdays come before each, from a fixed day on.
 
         Examples
@@ -272,12 +272,12 @@ class Workdays:
 
         Parameters
         ----------
-        numbers : int array
+        numbers : int array of shape (n,)
             Numbers of workdays, as `number` gives them.
 
         Returns
         -------
-        int array
+        int array of shape (n,)
             The day ordinals that have them.
 
         Examples
@@ -300,12 +300,12 @@ class Workdays:
 
         Parameters
         ----------
-        first, last : int array
+        first, last : int array of shape (n,)
             The ends of spans, both included.
 
         Returns
         -------
-        int array
+        int array of shape (n,)
             The number of workdays in each.
 
         Examples
@@ -448,7 +448,7 @@ class Workdays:
 
         Parameters
         ----------
-        days : date, or array of dates
+        days : date, or array of dates of shape (n,)
             What to move.
         n : int
             How many workdays, back where negative.
@@ -472,14 +472,14 @@ class Workdays:
 
         Parameters
         ----------
-        days : int array
+        days : int array of shape (n,)
             Day ordinals.
         n : int
             How many workdays, back where negative.
 
         Returns
         -------
-        int array
+        int array of shape (n,)
             The days moved.
 
         Examples

@@ -62,7 +62,10 @@ class Sheet:
         return {}
 
     def labels(self, index: Ints, level: str) -> NDArray[np.str_]:
-        """Return labels of periods at most a year before the sheet's own, formatted once."""
+        """Return labels of periods at most a year before the sheet's own, formatted once.
+
+        `index` and the labels are `(n_days,)`.
+        """
         if level not in self._labels:
             own = self.periods(level).index
             start = int(min(own[0], index.min())) - 60
@@ -133,7 +136,7 @@ def small_values(values: ArrayLike) -> NDArray[np.int32]:
 
 
 def integer_values(values: ArrayLike, valid: Flags | None = None) -> Column:
-    """Return whole numbers."""
+    """Return whole numbers. `values` and `valid` are `(n_days,)`."""
     return Column.of("", "integer", small_values(values), valid)
 
 
@@ -143,12 +146,12 @@ def flag_values(values: ArrayLike) -> Column:
 
 
 def date_values(days: Days, valid: Flags | None = None) -> Column:
-    """Return dates from day ordinals."""
+    """Return dates from day ordinals. `days` and `valid` are `(n_days,)`."""
     return Column.of("", "date", days, valid)
 
 
 def date_key(days: Days, valid: Flags | None = None) -> Column:
-    """Return dates as the numbers yyyymmdd."""
+    """Return dates as the numbers yyyymmdd. `days` and `valid` are `(n_days,)`."""
     year, month, day = civil_date(days)
     return integer_values(year * 10_000 + month * 100 + day, valid)
 

@@ -68,6 +68,7 @@ def _is_to_date(level: str) -> Compute:
 
 
 def _steps_within_reach(sheet: Sheet, steps: Ints, level: str) -> Flags:
+    """Return which steps from the period of today lead to one; `steps` is `(n_steps,)`."""
     now = sheet.calendar.index_of(_as_of(sheet), level)
     _, exists = sheet.calendar.counterparts(np.repeat(now, len(steps)), level, steps, level)
     return exists

@@ -26,7 +26,7 @@ from eptaro.core.results.column import Column
 
 
 def number_of_period(level: str, take: Callable[[Periods], Ints]) -> Compute:
-    """Return what gathers a number of each day's period."""
+    """Return what gathers a number of each day's period. `take` returns `(n_periods,)`."""
     return lambda sheet: integer_values(take(sheet.periods(level))[sheet.places(level)])
 
 

@@ -275,7 +275,10 @@ class _Evaluation:
         return ops.compare_arrays("<=" if least else ">=", *pair)
 
     def _pick(self, true: NDArray[Any], one: Column, two: Column) -> Column:
-        """Return the first value where something is true, else the second."""
+        """Return the first value where something is true, else the second.
+
+        `true` is `(n_rows,)`, or `(1,)` for a constant.
+        """
         if one.kind == "text":
             words = ops.distinct_texts_of(one)
             second = ops.codes_of(two)
@@ -297,7 +300,10 @@ class _Evaluation:
         return Column.of("", one.kind, data, valid, scale=one.scale)
 
     def _blank_unless(self, column: Column, true: NDArray[Any]) -> Column:
-        """Return a column that is blank where something is not true."""
+        """Return a column that is blank where something is not true.
+
+        `true` is `(n_rows,)`, or `(1,)` for a constant.
+        """
         size = max(len(column), len(true))
         if len(column) < size:
             column = column.take(np.zeros(size, np.int64))

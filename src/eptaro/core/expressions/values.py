@@ -99,7 +99,7 @@ def compare_numbers(
 
 
 def compare_arrays(how: ComparisonOperator, one: Array, two: Array) -> Array:
-    """Return how plain arrays compare."""
+    """Return how plain arrays compare. The arrays are `(n,)` or `(1,)`."""
     return np.asarray(_COMPARE[how](one, two))
 
 
@@ -155,6 +155,7 @@ def _as_floats(column: Column) -> Array:
 
 
 def _calculate_floats(how: ArithmeticOperator, one: Array, two: Array) -> Column:
+    """Calculate on two arrays, each `(n,)` or `(1,)`; what divides by zero is not a number."""
     with np.errstate(all="ignore"):
         match how:
             case "+":
@@ -171,6 +172,7 @@ def _calculate_floats(how: ArithmeticOperator, one: Array, two: Array) -> Column
 
 
 def _add_units(one: Array, two: Array) -> Array:
+    """Return exact sums of two arrays of whole units, each `(n,)` or `(1,)`."""
     if (
         object not in (one.dtype, two.dtype)
         and bigint.largest_absolute(one) + bigint.largest_absolute(two) < bigint.ROOM
@@ -180,6 +182,7 @@ def _add_units(one: Array, two: Array) -> Array:
 
 
 def _times(one: Array, two: Array) -> Array:
+    """Return exact products of two arrays of whole units, each `(n,)` or `(1,)`."""
     if (
         object not in (one.dtype, two.dtype)
         and bigint.largest_absolute(one) * bigint.largest_absolute(two) < bigint.ROOM
@@ -189,11 +192,15 @@ def _times(one: Array, two: Array) -> Array:
 
 
 def _in_64_bits(values: Array) -> Array:
+    """Return whole numbers `(n,)` as int64, without a copy where they are."""
     return values.astype(np.int64, copy=False)
 
 
 def _exact_column(data: Array, scale: int, valid: Flags | None) -> Column:
-    """Return whole units as a column; what is blank may hold anything."""
+    """Return whole units as a column; what is blank may hold anything.
+
+    `data` and `valid` are `(n,)` or `(1,)`.
+    """
     if data.dtype == object:
         filled = data if valid is None else np.where(valid, data, 0)
         data = bigint.narrow_integers(np.asarray(filled, object))
@@ -226,7 +233,10 @@ def codes_of(column: Column) -> Array:
 
 
 def of_words(words: Sequence[str], codes: Array) -> Column:
-    """Return the column of texts that codes represent, each text once."""
+    """Return the column of texts that codes represent, each text once.
+
+    `codes` is `(n,)`, -1 where blank.
+    """
     places: dict[str, int] = {}
     target = [places.setdefault(word, len(places)) for word in words]
     numbers = np.array([*target, -1], np.int32)
@@ -387,5 +397,5 @@ def negate_condition(truth: Truth) -> Truth:
 
 
 def broadcast_flags(valid: Flags | None, size: int) -> Flags | None:
-    """Return flags stretched to so many rows."""
+    """Return flags stretched to so many rows. `valid` is `(1,)` or `(size,)`."""
     return None if valid is None else np.broadcast_to(valid, (size,)).copy()

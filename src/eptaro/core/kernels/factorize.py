@@ -96,7 +96,10 @@ def factorize_pairs(one: Codes, two: Codes, height: int, width: int) -> tuple[In
 
 
 def _number_marked(places: Ints, span: int) -> tuple[Ints, Codes]:
-    """Return the different places below a span in order, and which of them each is."""
+    """Return the different places below a span in order, and which of them each is.
+
+    `places` and the codes are `(n,)`, the different places `(n_different,)`.
+    """
     present = np.zeros(span, bool)
     present[places] = True
     numbers = np.cumsum(present, dtype=np.int32) - np.int32(1)
@@ -111,6 +114,8 @@ def _code_rows(
 ) -> tuple[Ints, Codes]:
     """Return the marked numbers and the code of each row; slices have marks of their own, of which
     there are a few bytes for each row in all.
+
+    The numbers are `(n_different,)`, the codes `(rows,)`.
     """
     if span > _MOST_MARKED:
         raise ValueError(f"a span of {span} is too long to be marked")

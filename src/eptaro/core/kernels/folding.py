@@ -147,7 +147,10 @@ def fold(
 
 
 def _cell_of_each_row(days: Days, slots: Ints, first: int, width: int, size: int) -> Ints:
-    """Return the cells of rows."""
+    """Return the cells of rows.
+
+    `days`, `slots` and the cells are `(n_rows,)`; one of the two may be empty.
+    """
     at: Ints = np.zeros(len(days) or len(slots), np.int64)
     if len(slots):
         at += slots
@@ -161,7 +164,10 @@ def _cell_of_each_row(days: Days, slots: Ints, first: int, width: int, size: int
 
 
 def _add(plan: Plan, cells: NDArray[np.int64], at: Ints, chunk: slice) -> None:
-    """Add a chunk of rows to their cells."""
+    """Add a chunk of rows to their cells.
+
+    `cells` is `(n_cells, n_words)`, `at` is `(n_rows_of_the_chunk,)`.
+    """
     op, word = plan.op, plan.word
     there = _filled_rows(plan, chunk)
     every = at
@@ -220,11 +226,15 @@ def _filled_rows(plan: Plan, chunk: slice) -> Flags | None:
 
 
 def _float_word(cells: NDArray[np.int64], word: int) -> NDArray[np.float64]:
-    """Return a word of all cells, which is a float."""
+    """Return a word of all cells, which is a float.
+
+    `cells` is `(n_cells, n_words)`, the word `(n_cells,)`.
+    """
     return cells.view(np.float64)[:, word]
 
 
 def _check_size(values: NDArray[Any], largest: int) -> None:
+    """Refuse values `(n_rows,)` that are too large for a plan's words."""
     if not ((values > -largest) & (values < largest)).all():
         raise ValueError("values are too large for their plan")
 
@@ -232,6 +242,9 @@ def _check_size(values: NDArray[Any], largest: int) -> None:
 def _add_whole(
     cells: NDArray[np.int64], word: int, at: Ints, values: Ints, *, halves: bool
 ) -> None:
+    """Add whole numbers to a word of `cells`, `(n_cells, n_words)`; `at` and `values` are
+    `(n_rows,)`.
+    """
     if halves:
         np.add.at(cells[:, word + 1], at, values >> HALF)
         values = values & _LOW_HALF
@@ -241,7 +254,10 @@ def _add_whole(
 def _add_square(
     cells: NDArray[np.int64], word: int, at: Ints, values: Ints, extra: Ints | None, *, limbs: bool
 ) -> None:
-    """Add squares, and extra whole numbers that are below 2**46."""
+    """Add squares, and extra whole numbers that are below 2**46.
+
+    `cells` is `(n_cells, n_words)`; `at`, `values` and `extra` are `(n_rows,)`.
+    """
     if limbs:
         low, middle, high = limbs_of(np.abs(values))
         if extra is not None:
@@ -276,7 +292,7 @@ def square_remainder(
 
 
 def _split_mantissa(values: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Return two floats of 26 bits each that add up to each float."""
+    """Return two floats of 26 bits each that add up to each float. All arrays are `(n,)`."""
     shifted = 134217729.0 * values  # 2**27 + 1
     high = shifted - (shifted - values)
     return high, values - high
@@ -310,7 +326,11 @@ def _pick(
     times: Ints,
     first_row: int,
 ) -> None:
-    """Let rows into the cells where they win; of equals the last row does, the first for FIRST."""
+    """Let rows into the cells where they win; of equals the last row does, the first for FIRST.
+
+    `cells` is `(n_cells, n_words)`, `times` one per row of the input or empty; the others are
+    `(n_rows,)`.
+    """
     current, held_row = cells.view(values.dtype)[:, plan.word], cells[:, plan.word + 1]
     keys, held_key = values, current
     if plan.op >= Op.FIRST:
@@ -353,6 +373,7 @@ def join_cells(
 
 
 def _merge_picked(one: NDArray[np.int64], two: NDArray[np.int64], plan: Plan) -> None:
+    """Let the winners among the cells of `two` into `one`; both are `(n_cells, n_words)`."""
     assert plan.values is not None
     filled = two[:, plan.word + 1] >= 0
     if plan.op >= Op.FIRST:

@@ -34,7 +34,10 @@ def add_cells(cells: Array, target: Ints, size: int) -> Array:
 
 
 def _scatter(cells: Array, target: Ints, out: Array) -> None:
-    """Add each cell to that of `out` which its target names; below 0 it is left out."""
+    """Add each cell to that of `out` which its target names; below 0 it is left out.
+
+    `cells` and `target` are `(n_cells,)`, `out` is `(n_new_cells,)`.
+    """
     if dispatch.loops is not None:
         cells, target = np.ascontiguousarray(cells), np.ascontiguousarray(target, np.int64)
         dispatch.loops.scatter(cells, target, out)
@@ -180,6 +183,7 @@ class RowMask:
     """
 
     def __init__(self, mask: Flags) -> None:
+        """Keep the rows where `mask`, `(n_rows,)`, is true."""
         self.mask = np.ascontiguousarray(mask)
         self._marks = self.mask.view(np.uint8)
         self._slices = slices(len(mask))
@@ -192,7 +196,7 @@ class RowMask:
         return int(self._ends[-1])
 
     def of(self, values: NDArray[Any]) -> NDArray[Any]:
-        """Return the rows of an array of one dimension that are kept."""
+        """Return the rows of an array of one dimension that are kept. `values` is `(n_rows,)`."""
         plain = values.dtype != object and values.dtype.itemsize in (1, 2, 4, 8)
         if dispatch.loops is None or not plain:
             return values[self.mask]

@@ -59,7 +59,10 @@ def extremes(values: Values, lo: Ints, hi: Ints, *, largest: bool) -> Values:
 
 
 def _rank_distinct(values: Values) -> tuple[Values, NDArray[np.int32]]:
-    """Return the distinct values in order, and for each value its rank among them."""
+    """Return the distinct values in order, and for each value its rank among them.
+
+    `values` and the ranks are `(n_values,)`.
+    """
     if values.dtype.kind == "i" and len(values):
         least = int(values.min())
         span = int(values.max()) - least + 1
@@ -73,6 +76,8 @@ def _by_block(
     answer: Callable[..., Values], values: Values, lo: Ints, hi: Ints, *more: Ints
 ) -> Values:
     """Return the answers over ranges, found apart for blocks of values that no range leaves.
+
+    `values` is `(n_values,)`; `lo`, `hi`, `more` and the answers are `(n_ranges,)`.
 
     Ranges of one group never reach into the next; a block's arrays stay in the processor's
     cache, and blocks go side by side.
@@ -115,12 +120,18 @@ def neighbours(values: Values, lo: Ints, hi: Ints, below: Ints, above: Ints) -> 
 
 
 def _share_little(values: Values, lo: Ints, hi: Ints) -> bool:
-    """Return whether ranges are best asked one by one, as they hold few values several times."""
+    """Return whether ranges are best asked one by one, as they hold few values several times.
+
+    `values` is `(n_values,)`, `lo` and `hi` are `(n_ranges,)`.
+    """
     return int((hi - lo).sum()) <= _SHARED * len(values)
 
 
 def _run_in_parts(answer: Callable[[slice], None], lo: Ints, hi: Ints) -> None:
-    """Calculate ranges side by side, in parts that hold about as many values each."""
+    """Calculate ranges side by side, in parts that hold about as many values each.
+
+    `lo` and `hi` are `(n_ranges,)`.
+    """
     volume = np.cumsum(hi - lo)
     if not len(volume) or volume[-1] <= _BLOCK:
         answer(slice(len(lo)))
@@ -203,7 +214,10 @@ def count_distinct(values: Values, lo: Ints, hi: Ints) -> Ints:
 
 
 def _number_distinct(values: Values) -> tuple[NDArray[np.int32], int]:
-    """Return numbers from 0 that distinguish values , and what all are less than."""
+    """Return numbers from 0 that distinguish values, and a bound that all are below.
+
+    `values` and the numbers are `(n_values,)`.
+    """
     if values.dtype.kind == "i" and len(values):
         least = int(values.min())
         span = int(values.max()) - least + 1
@@ -214,6 +228,9 @@ def _number_distinct(values: Values) -> tuple[NDArray[np.int32], int]:
 
 
 def _distinct(values: Values, lo: Ints, hi: Ints) -> Ints:
+    """Return how many different values each range holds; `values` is `(n_values,)`, `lo` and `hi`
+    are `(n_ranges,)`.
+    """
     codes, bound = _number_distinct(values)
     hi = np.maximum(hi, lo)
     if dispatch.loops is None or not _move_on(lo, hi):
@@ -226,12 +243,15 @@ def _distinct(values: Values, lo: Ints, hi: Ints) -> Ints:
 
 
 def _move_on(lo: Ints, hi: Ints) -> bool:
-    """Return whether windows never go back."""
+    """Return whether windows never go back. `lo` and `hi` are `(n_ranges,)`."""
     return bool((lo[1:] >= lo[:-1]).all() and (hi[1:] >= hi[:-1]).all())
 
 
 def _two_values_of_each(values: Values, lo: Ints, hi: Ints, below: Ints, above: Ints) -> Values:
-    """Return two values of each of some ranges, as one row per range."""
+    """Return two values of each of some ranges, as one row per range.
+
+    `values` is `(n_values,)`, the result `(n_ranges, 2)`; the others are `(n_ranges,)`.
+    """
     unique, ranks = _rank_distinct(values)
     neighbours_found, hi = np.zeros((2, len(lo)), np.int64), np.maximum(hi, lo)
     if dispatch.loops is not None and _move_on(lo, hi):
@@ -248,6 +268,8 @@ def _two_values_of_each(values: Values, lo: Ints, hi: Ints, below: Ints, above: 
 def _fill_from_sorted(values: Values, lo: Ints, hi: Ints, k: Ints, out: Values) -> None:
     """Put the k-th smallest value of each range and the one after it, the k-th again where it is
     the last, into two rows of `out`; an empty range leaves what is there.
+
+    `values` is `(n_values,)`, `out` is `(2, n_ranges)`; the others are `(n_ranges,)`.
     """
     owner, place = _flatten_ranges(lo, hi)
     length = np.maximum(hi - lo, 0)
@@ -260,7 +282,10 @@ def _fill_from_sorted(values: Values, lo: Ints, hi: Ints, k: Ints, out: Values) 
 
 
 def _flatten_ranges(lo: Ints, hi: Ints) -> tuple[Ints, Ints]:
-    """Return the range and the place of every value that ranges hold, one range after another."""
+    """Return the range and the place of every value that ranges hold, one range after another.
+
+    `lo` and `hi` are `(n_ranges,)`, the results `(n_values_in_all,)`.
+    """
     length = np.maximum(hi - lo, 0)
     owner = np.repeat(np.arange(len(lo)), length)
     place = np.arange(len(owner)) - np.repeat(np.cumsum(length) - length, length)
@@ -270,6 +295,8 @@ def _flatten_ranges(lo: Ints, hi: Ints) -> tuple[Ints, Ints]:
 def _by_doubling(values: Values, lo: Ints, hi: Ints, largest: bool, out: Values) -> None:
     """Put the least (or largest) value of each range into `out`, by windows that double: each
     range is covered by two of one width. An empty one leaves what is there.
+
+    `values` is `(n_values,)`; `lo`, `hi` and `out` are `(n_ranges,)`.
     """
     better = np.maximum if largest else np.minimum
     length = hi - lo
@@ -289,6 +316,8 @@ def _by_doubling(values: Values, lo: Ints, hi: Ints, largest: bool, out: Values)
 
 def _kth_smallest(ranks: NDArray[np.int32], bound: int, lo: Ints, hi: Ints, k: Ints) -> Ints:
     """Return the k-th smallest rank (k from 0) of each range of ranks below a bound.
+
+    `ranks` is `(n_values,)`; the others are `(n_ranges,)`.
 
     >>> lo, hi, k = np.array([0]), np.array([3]), np.array([1])
     >>> _kth_smallest(np.array([2, 0, 1], np.int32), 3, lo, hi, k).tolist()
@@ -310,6 +339,8 @@ def _kth_smallest(ranks: NDArray[np.int32], bound: int, lo: Ints, hi: Ints, k: I
 def _count_different_ranks(ranks: NDArray[np.int32], lo: Ints, hi: Ints) -> Ints:
     """Return how many different ranks each range holds.
 
+    `ranks` is `(n_values,)`, `lo` and `hi` are `(n_ranges,)`.
+
     A value counts where it is first in the range: where the place of the one before it, if
     any, lies before the range.
     """
@@ -321,7 +352,10 @@ def _count_different_ranks(ranks: NDArray[np.int32], lo: Ints, hi: Ints) -> Ints
 
 
 def _count_below(values: Values, lo: Ints, hi: Ints, limit: Ints) -> Ints:
-    """Return how many values of each range are less than its limit."""
+    """Return how many values of each range are less than its limit.
+
+    `values` is `(n_values,)`; the others are `(n_ranges,)`.
+    """
     lo, hi = lo.copy(), np.maximum(hi, lo)
     counts = np.zeros(len(lo), np.int64)
     for bit in reversed(range(len(values).bit_length() + 1)):
@@ -337,6 +371,8 @@ def _count_below(values: Values, lo: Ints, hi: Ints, limit: Ints) -> Ints:
 def _split(numbers: Values, bit: int) -> tuple[Values, Ints, int]:
     """Return numbers with those without a bit before those with it, in their order; how many
     without it come before each place; and how many there are.
+
+    `numbers` is `(n_values,)`, the counts are `(n_values + 1,)`.
     """
     zero = (numbers & numbers.dtype.type(1 << bit)) == 0
     before = np.zeros(len(numbers) + 1, np.int32)

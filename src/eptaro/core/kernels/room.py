@@ -18,7 +18,7 @@ Array = NDArray[Any]
 
 
 def is_on_disk(array: Array) -> bool:
-    """Return whether an array lies in a file."""
+    """Return whether an array of any shape lies in a file."""
     base: Any = array
     while isinstance(base, np.ndarray | memoryview):
         base = base.base if isinstance(base, np.ndarray) else base.obj
@@ -27,6 +27,8 @@ def is_on_disk(array: Array) -> bool:
 
 def on_disk(array: Array) -> Array:
     """Return an array put into a file; one of Python objects stays in memory.
+
+    The array is `(n,)`.
 
     >>> array = on_disk(np.array([3, 4]))
     >>> is_on_disk(array), array.tolist()
@@ -47,7 +49,10 @@ def allocate(size: int, dtype: DTypeLike, *made_of: Array | None) -> Array:
 
 
 def spill(array: Array, *made_of: Array | None) -> Array:
-    """Return an array, put into a file where one that it is made of lies in a file."""
+    """Return an array, put into a file where one that it is made of lies in a file.
+
+    The array is `(n,)`.
+    """
     return (
         on_disk(array) if any(part is not None and is_on_disk(part) for part in made_of) else array
     )
@@ -74,5 +79,8 @@ def _in_file(size: int, dtype: np.dtype[Any]) -> Array:
 
 
 def truncate(array: Array, size: int) -> Array:
-    """Return the first so many of an array, without holding on to much room for the rest."""
+    """Return the first so many of an array, without holding on to much room for the rest.
+
+    The array is `(n,)` with `n >= size`.
+    """
     return array[:size] if 2 * size >= len(array) else array[:size].copy()

@@ -83,7 +83,10 @@ def in_cell_order(
 
 
 def _cells_of(days: Days, slots: Array, first: int, width: int) -> Ints:
-    """Return the cell of each row: `slot * width + day - first`, of which either may be empty."""
+    """Return the cell of each row: `slot * width + day - first`, of which either may be empty.
+
+    All arrays are `(n_rows,)`.
+    """
     cells = np.zeros(len(days) or len(slots), np.int64)
     if len(slots):
         cells += slots

@@ -96,7 +96,10 @@ def _order_one_by_one(words: Texts, by_size: bool) -> Ints:
 
 
 def _pack_bytes(letters: NDArray[np.uint8], starts: Ints, lengths: Ints) -> Hashes:
-    """Return some bytes of each text as a number that orders as they do."""
+    """Return some bytes of each text as a number that orders as they do.
+
+    `letters` is `(n_bytes,)`; the others and the result are `(n_texts,)`.
+    """
     lane = np.zeros(len(starts), np.uint64)
     last = len(letters) - 1
     for byte in range(_LANE):

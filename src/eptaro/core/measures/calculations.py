@@ -81,11 +81,17 @@ class Calculation(ABC):
 
     @abstractmethod
     def over_cells(self, cells: Cells, term: Term, lo: Ints, hi: Ints) -> Column:
-        """Return the value over each half-open range lo..hi of cells."""
+        """Return the value over each half-open range lo..hi of cells.
+
+        `lo` and `hi` are `(n_ranges,)`.
+        """
 
     @abstractmethod
     def over_values(self, items: Column, term: Term, lo: Ints, hi: Ints) -> Column:
-        """Return the value over each half-open range lo..hi of filled values."""
+        """Return the value over each half-open range lo..hi of filled values.
+
+        `lo` and `hi` are `(n_ranges,)`.
+        """
 
 
 class Total(Calculation):
@@ -164,7 +170,10 @@ class Picking(Calculation):
 
     @abstractmethod
     def pick(self, values: NDArray[Any], lo: Ints, hi: Ints) -> NDArray[Any]:
-        """Return the value of each range of values; of an empty range any."""
+        """Return the value of each range of values; of an empty range any.
+
+        `values` is `(n_values,)`, `lo` and `hi` are `(n_ranges,)`.
+        """
 
     def over_cells(self, cells: Cells, term: Term, lo: Ints, hi: Ints) -> Column:
         """Return the value of each range."""
@@ -227,6 +236,7 @@ class Last(Picking):
 
 
 def _values_at(values: NDArray[Any], place: Ints) -> NDArray[Any]:
+    """Return the values `(n_values,)` at places `(n,)`; zeros where there are no values."""
     return values[place] if len(values) else np.zeros(len(place), values.dtype)
 
 
@@ -249,6 +259,7 @@ class Quantile(Calculation):
         return self._column(items.data, items.scale, term, lo, hi)
 
     def _column(self, values: NDArray[Any], scale: int, term: Term, lo: Ints, hi: Ints) -> Column:
+        """Return the quantiles of values `(n_values,)` over ranges `(n_ranges,)`."""
         quantiles = ranges.quantiles(values, lo, hi, term.share) / 10.0**scale
         return Column.of("", "float", quantiles, (hi > lo) & ~np.isnan(quantiles))
 
@@ -344,6 +355,7 @@ class Variance(Calculation):
     def _column(
         self, squares: RunningSquares, sums: RunningSum, counts: Ints, lo: Ints, hi: Ints
     ) -> Column:
+        """Return the variances of ranges; `counts`, `lo` and `hi` are `(n_ranges,)`."""
         spreads = squares.variance(sums, counts, lo, hi, root=self.root)
         return Column.of("", "float", spreads, (counts > 1) & np.isfinite(spreads))
 

@@ -236,7 +236,7 @@ class Measure(Record):
         ----------
         cells : Cells
             The cells.
-        lo, hi : int array
+        lo, hi : int array of shape (n_ranges,)
             Half-open ranges of them.
         formats : mapping of str to Format
             How measures are shown.

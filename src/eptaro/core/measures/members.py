@@ -77,6 +77,8 @@ def _over_rows(
 ) -> tuple[Column, Ints, Ints]:
     """Return the totals over runs of rows, from `first` to before `last`, and where those of each
     run begin and end.
+
+    `owners` is `(n_rows,)`; the others are `(n_runs,)`.
     """
     counts = last - first
     run = np.repeat(np.arange(len(counts)), counts)

@@ -61,13 +61,15 @@ class NestedAggregation:
         return periods.first[whole], periods.last[whole]
 
     def value(self, term: Term, group: Ints, first: Ints, last: Ints) -> Column:
-        """Return the term over each row's span of days."""
+        """Return the term over each row's span of days. All arrays are `(n_rows,)`."""
         begins, ends = self.units(term.grain)
         start, stop = np.searchsorted(begins, first), np.searchsorted(ends, last, side="right")
         return self._over_runs(term, begins, ends, group, start, np.maximum(stop, start))
 
     def over_bearers(self, term: Term, places: Ints, group: Ints, place: Ints) -> Column:
         """Return the term over the days of the coverage whose place is each row's.
+
+        `places` is `(n_days,)`, `group` and `place` are `(n_rows,)`.
 
         `places` holds one place per day of the coverage; the grain must be days.
         """
@@ -80,7 +82,10 @@ class NestedAggregation:
     def _over_runs(
         self, term: Term, begins: Ints, ends: Ints, group: Ints, start: Ints, stop: Ints
     ) -> Column:
-        """Return the term over runs of units, from `start` to before `stop`, of a group each."""
+        """Return the term over runs of units, from `start` to before `stop`, of a group each.
+
+        `begins` and `ends` are `(n_units,)`; the others are `(n_rows,)`.
+        """
         count, groups = len(begins), self.cells.axis.groups
         if count * groups > MOST_DENSE:
             raise QuestionError(

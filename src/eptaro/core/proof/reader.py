@@ -74,6 +74,8 @@ class Reader:
     def rows(self, hit: Ints, terms: Sequence[Term], *, by_entry: bool = False) -> Rows:
         """Return what a measure needs of some transactions, as plain values.
 
+        `hit`, the places of transactions, is `(n,)`.
+
         Taken `by_entry`, their order in the input is meant, whichever group they are of.
         """
         columns = dict[str, PlainValues]()
@@ -95,19 +97,28 @@ class Reader:
         return Rows(days, columns, moments, self._index.owners[hit].tolist())
 
     def meeting(self, condition: Node, hit: Ints) -> Ints:
-        """Return those of some transactions for which a condition is true."""
+        """Return those of some transactions for which a condition is true.
+
+        `hit` is `(n,)`, the result no longer.
+        """
         rows = self._plain_rows(names_in(condition), hit)
         rows_met: Ints = hit[np.array([plain_value(condition, row) is True for row in rows], bool)]
         return rows_met
 
     def row_numbers(self, hit: Ints) -> Ints:
-        """Return the places of transactions in the input, from 1."""
+        """Return the places of transactions in the input, from 1.
+
+        `hit` and the numbers are `(n,)`.
+        """
         places = self._index.batch.places
         numbers: Ints = np.sort(hit if places is None else places[hit]) + 1
         return numbers
 
     def _members(self, members: Members, hit: Ints) -> dict[str, PlainValues]:
-        """Return whose each of some transactions is, and the values that are added up."""
+        """Return whose each of some transactions is, and the values that are added up.
+
+        `hit` is `(n,)`.
+        """
         _, codes, values = members
         if isinstance(codes.node, Name):
             by_name = {codes.name: self._values(codes.name, "distinct", hit)}
@@ -138,13 +149,16 @@ class Reader:
         return PlainValues([value for value, number in by_owner.values() if number in own])
 
     def _of(self, term: Term, hit: Ints) -> PlainValues:
-        """Return the values of a term's column in some transactions."""
+        """Return the values of a term's column in some transactions. `hit` is `(n,)`."""
         if term.formula is not None:
             return self._evaluate_rows(term.formula, hit)
         return self._values(term.column, term.how, hit)
 
     def _never_before(self, term: Term, hit: Ints) -> PlainValues:
-        """Return the values of some transactions, blank where the group had them before."""
+        """Return the values of some transactions, blank where the group had them before.
+
+        `hit` is `(n,)`.
+        """
         if not len(hit):
             return PlainValues([])
         last = int(self._index.batch.days[hit].max())
@@ -162,6 +176,8 @@ class Reader:
     def _new_to_all(self, term: Term, hit: Ints, last: int) -> PlainValues:
         """Return the values of some transactions, blank where any group had them on an earlier day,
         or this group before on the same day.
+
+        `hit` is `(n,)`.
         """
         every = self._index.rows(np.arange(self._view.facts.groups.count), FIRST_DAY, last)
         days = self._index.batch.days
@@ -175,12 +191,15 @@ class Reader:
         return PlainValues(new_values)
 
     def _evaluate_rows(self, formula: Formula, hit: Ints) -> PlainValues:
-        """Return the result of a formula in each of some transactions, one by one."""
+        """Return the result of a formula in each of some transactions, one by one.
+
+        `hit` is `(n,)`.
+        """
         values = [plain_value(formula.node, r) for r in self._plain_rows(formula.names, hit)]
         return PlainValues([int(value) if isinstance(value, bool) else value for value in values])
 
     def _plain_rows(self, names: Sequence[str], hit: Ints) -> list[dict[str, Any]]:
-        """Return some columns of some transactions as plain values, row by row."""
+        """Return some columns of some transactions as plain values, row by row. `hit` is `(n,)`."""
         listed: dict[str, list[Any]] = {}
         for name in names:
             column = self._index.batch.inputs[name].take(hit)
@@ -198,6 +217,7 @@ class Reader:
         return [dict(zip(listed, row, strict=True)) for row in every]
 
     def _values(self, column: str, how: str, hit: Ints) -> PlainValues:
+        """Return the values of a column in some transactions; `hit` is `(n,)`."""
         if how in OF_ANY_KIND:
             coded: Categorical = self._index.batch.distinct[column]
             words = [*coded.choices.to_list(), None]

@@ -78,7 +78,10 @@ def pairs_of(change: Change, pairing: DayMatching, row: int, reader: Reader) -> 
 
 
 def _counterparts_of_days(view: View, pairing: DayMatching, now: Ints, before: Span) -> Ints:
-    """Return the counterpart of each day; one outside the prior side is none."""
+    """Return the counterpart of each day; one outside the prior side is none.
+
+    `now` and the result are `(n_days,)`.
+    """
     start = int(now[0])
     if pairing.how == "workday":
         workdays = view.facts.workdays
@@ -94,6 +97,7 @@ def _counterparts_of_days(view: View, pairing: DayMatching, now: Ints, before: S
 
 
 def _weekdays(name: str, days: Ints, keep: Any) -> Column:
+    """Return the names of the weekdays of days `(n_days,)`, blank where not kept."""
     words = [day.strftime("%A") for day in as_dates(np.where(keep, days, 0)).tolist()]
     return Column.text(
         name, np.array(words), np.where(keep, np.arange(len(days)), -1), description="Its weekday"
@@ -101,7 +105,10 @@ def _weekdays(name: str, days: Ints, keep: Any) -> Column:
 
 
 def _daily_values(change: Change, reader: Reader, days: Ints, keep: Any, name: str) -> Column:
-    """Return the measure on each day, straight from the transactions."""
+    """Return the measure on each day, straight from the transactions.
+
+    `days` and `keep` are `(n_days,)`.
+    """
     view, measure = change.now.view, change.now.measure
     one = np.zeros(1, np.int64)
     like = view.value(measure, one, one + view.coverage.lo, one + view.coverage.lo)

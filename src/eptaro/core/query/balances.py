@@ -41,6 +41,8 @@ class Balances:
         """Return the balances of a term; `places` is the group of the view that each of the book
         is in, -1 for one that is left out.
 
+        `places` is `(n_groups,)`.
+
         Raises `QuestionError` where an account has rows of several groups on one day, as which is
         the last is not known then, and where dates have times.
         """

@@ -283,7 +283,10 @@ def over_days(view: View, name: str, shape: Shape | None = None) -> list[Column]
 def _dealt_out(
     sums: Column, nth: Ints, count: Ints, due: NDArray[np.float64], *, straight: bool
 ) -> Column:
-    """Return what is due on each day: by its end, less what was due before."""
+    """Return what is due on each day: by its end, less what was due before.
+
+    All arrays are `(n_days,)`.
+    """
     if sums.kind == "float":
         upto: NDArray[Any] = sums.data * due
     else:

@@ -82,7 +82,7 @@ class AttributeProduct:
         return 0
 
     def columns(self, place: Ints) -> list[Column]:
-        """Return the values of each attribute at some places."""
+        """Return the values of each attribute at some places. `place` is `(n_rows,)`."""
         columns: list[Column] = []
         for one in reversed(self.attributes):
             place, own = np.divmod(place, _value_count(one))
@@ -93,7 +93,10 @@ class AttributeProduct:
         return columns
 
     def words(self, place: Ints) -> dict[str, NDArray[Any]]:
-        """Return for each attribute, by its name, the words at some places."""
+        """Return for each attribute, by its name, the words at some places.
+
+        `place` and the words are `(n_rows,)`.
+        """
         columns = zip(self.attributes, self.columns(place), strict=True)
         return {one.name: column.unmasked() for one, column in columns}
 
@@ -257,6 +260,7 @@ def _value(
     group: Ints,
     place: Ints,
 ) -> Column:
+    """Return a measure per group and place of an attribute; `group` and `place` are `(n_rows,)`."""
     parts, common = [], _common_days(view, measure)
     for term in measure.terms:
         own = cells[term.table, common]
@@ -299,7 +303,10 @@ def _by_day(view: View, crossed: AttributeProduct, days: Span) -> Cells:
 
 
 def _dated_tally(tally: Tally, day: Ints) -> Tally:
-    """Return a tally whose first and last go by the day of their cell before its time."""
+    """Return a tally whose first and last go by the day of their cell before its time.
+
+    `day` is `(n_cells,)`.
+    """
     if not isinstance(tally, SelectedValues) or tally.which in ("min", "max"):
         return tally
     return replace(tally, time=rank_rows(tally.row, tally.time, day[tally.cell]))

@@ -44,6 +44,8 @@ class GroupSpans:
     def onto(self, places: Ints, count: int, last: int) -> tuple[Ints, Ints]:
         """Return the first and last day of groups put together, none after a last day.
 
+        `places` is `(n_groups,)`, the results are `(count,)`.
+
         `places` is the new place of each group, -1 where it is left out.
         """
         mapped = places >= 0

@@ -172,7 +172,7 @@ class ViewLineage(Lineage):
         return np.flatnonzero(np.zeros(0) if self.total is None else self.total[self.rows])
 
     def take(self, places: Ints | slice) -> Self:
-        """Return the answer for the rows at the given places."""
+        """Return the answer for the rows at the given places. `places` is `(n_rows,)`."""
         return replace(self, picked=self.rows[places])
 
     def number(self, row: int, name: str) -> tuple[TracedNumber, int]:

@@ -41,6 +41,8 @@ class GlobalTotals:
     def pick_groups(self, places: Ints, count: int) -> Flags | None:
         """Return which of so many groups are the largest, where these were picked before; `places`
         is where each group at hand went.
+
+        `places` is `(n_groups,)`, the flags are `(count,)`.
         """
         return None
 
@@ -102,7 +104,10 @@ class GroupTotals:
 
     @classmethod
     def of(cls, groups: int, value: Column, row: Ints, rows: int) -> GroupTotals:
-        """Return a column added up by the row that each of its values belongs to."""
+        """Return a column added up by the row that each of its values belongs to.
+
+        `row` is `(n_values,)`.
+        """
         blank = value.blank
         if value.kind == "float":  # sums beyond the floats are whole numbers until they are shown
             numbers = np.where(blank, 0.0, np.nan_to_num(value.numbers()))
@@ -123,7 +128,10 @@ class GroupTotals:
         return bigint.to_floats(self.sums) / 10.0**self.scale
 
     def total(self, rows: NDArray[Any]) -> float:
-        """Return what some of the rows add up to, as a float."""
+        """Return what some of the rows add up to, as a float.
+
+        `rows` is `(n,)`, or flags `(n_rows,)`.
+        """
         if self.sums.dtype.kind == "f":
             return float(self.sums[rows].sum())
         sums = bigint.to_floats(np.array([bigint.exact_total(self.sums[rows])], object))

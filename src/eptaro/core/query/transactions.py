@@ -73,13 +73,16 @@ class Ledger:
         return cls(own, batch.days[order].astype(np.int64), places, fold.result()[1])
 
     def upto(self, group: Ints, day: Ints) -> Ints:
-        """Return how many transactions come before the end of each day of each group."""
+        """Return how many transactions come before the end of each day of each group.
+
+        All arrays are `(n,)`.
+        """
         # Groups and days as one number, which one search can find; days fit into 32 bits.
         key = self.group * (1 << 32) + self.day
         return np.searchsorted(key, group * (1 << 32) + day, side="right")
 
     def opens(self, group: Ints) -> Ints:
-        """Return the place of each group's first transaction."""
+        """Return the place of each group's first transaction. `group` and the places are `(n,)`."""
         return np.searchsorted(self.group, group)
 
 
@@ -123,7 +126,10 @@ def all_rows(facts: BookData) -> tuple[NDArray[np.int32], Ints, Batch]:
 
 
 def _renumber(number: NDArray[np.int32], onto: Ints) -> NDArray[np.int32]:
-    """Return the new number of each row, without a look at the rows where that can be."""
+    """Return the new number of each row, without a look at the rows where that can be.
+
+    `number` is `(n_rows,)`, `onto` is `(n_old_numbers,)`.
+    """
     if np.array_equal(onto, np.arange(len(onto))):
         return number
     if (onto == onto[0]).all():
@@ -199,7 +205,7 @@ def _recode(name: str, parts: list[Categorical]) -> Categorical:
 
 
 def _concatenate_arrays(parts: list[NDArray[Any]]) -> NDArray[Any]:
-    """Return arrays as one, and forget them: the list is empty afterwards."""
+    """Return arrays as one, and forget them: the list is empty afterwards. Each is `(n_part,)`."""
     array = parts[0] if len(parts) == 1 else np.concatenate(parts)
     parts.clear()
     return array
@@ -240,6 +246,7 @@ def last_entries(
 
 
 def _row_numbers(rows: Ints) -> Column:
+    """Return the column of row numbers; `rows` is `(n,)`."""
     face = DisplayHint("row", Priority.KEY)
     return Column.of(
         "row", "integer", rows, unit="number", description="Place in the input", face=face
@@ -301,7 +308,10 @@ def per_row(
 
 
 def _cells_of_rows(group: Days, day: Days, groups: int, width: int) -> tuple[Ints, Ints, Ints]:
-    """Return group and day of the cells that transactions lie in, and the place of each row's."""
+    """Return group and day of the cells that transactions lie in, and the place of each row's.
+
+    `group`, `day` and the places are `(n_rows,)`, the others `(n_cells,)`.
+    """
     if groups * width <= MOST_DENSE:
         cell_group, cell_day = np.divmod(np.arange(groups * width), width)
         at = group.astype(np.intp)
@@ -352,7 +362,10 @@ class Index:
         return numbers
 
     def rows(self, groups: Ints, first: int, last: int) -> Ints:
-        """Return the transactions of some groups and a span of days, by day, time and input."""
+        """Return the transactions of some groups and a span of days, by day, time and input.
+
+        `groups` is `(n_groups,)`, the places are `(n_transactions,)`.
+        """
         lo, hi = np.searchsorted(self.days, np.array([first, last + 1], np.int32)).tolist()
         own, numbers = self.number_of[groups], self.numbers[lo:hi]
         if len(own) == len(self.number_of):

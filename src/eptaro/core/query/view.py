@@ -247,6 +247,8 @@ class View:
     def regroup(self, target: Ints, groups: Groups) -> View:
         """Return the view with group i at the place `target[i]` of others; several may meet, -1 is
         left out.
+
+        `target` is `(n_groups,)`.
         """
         return replace(
             self,
@@ -293,6 +295,8 @@ class View:
     def cut_to_coverage(self, first: Ints, last: Ints) -> Ints:
         """Return the last days of spans to date, cut at the last covered day: none of those that
         begin after it, which stay as they are.
+
+        All arrays are `(n_spans,)`.
         """
         return np.where(first <= self.coverage.hi, np.minimum(last, self.coverage.hi), last)
 
@@ -328,6 +332,8 @@ class View:
     def complete(self, first: Ints, last: Ints, group: Ints | None = None) -> Flags:
         """Return which spans lie wholly in the coverage, or in that of each one's group; of a set,
         in that of every book.
+
+        All arrays are `(n_spans,)`.
         """
         if self.tables:
             every = [one.complete(first, last, group) for one in self.tables.values()]
@@ -340,7 +346,10 @@ class View:
         return flags
 
     def complete_of_all(self, first: Ints, last: Ints) -> ManyFlags:
-        """Return for every group which of the same spans lie wholly in its coverage."""
+        """Return for every group which of the same spans lie wholly in its coverage.
+
+        `first` and `last` are `(n_spans,)`, the flags `(n_groups * n_spans,)`.
+        """
         groups = self.groups.count
         if not self.covers_by_group:
             return TiledArray.of_spans(self.complete(first, last), groups)
@@ -359,6 +368,8 @@ class View:
     def value(self, measure: Measure, group: Ints, first: Ints, last: Ints) -> Column:
         """Return a measure over one span of days per row, blank outside the coverage.
 
+        `group`, `first` and `last` are `(n_rows,)`.
+
         The part of a span that goes beyond the coverage counts for nothing.
         """
         lo, hi = self._days_of(measure, group, first, last)
@@ -369,6 +380,8 @@ class View:
     def _days_of(self, measure: Measure, group: Ints, first: Ints, last: Ints) -> tuple[Ints, Ints]:
         """Return what spans of days have in the coverage of every book that a measure takes: of
         books dated by periods, whole ones.
+
+        All arrays are `(n_rows,)`.
         """
         every = [self._days_in(name, group, first, last) for name in measure.tables]
         if len(every) == 1:
@@ -393,7 +406,10 @@ class View:
         return Span.of(int(lo[0]), int(hi[0])) if lo[0] <= hi[0] else None
 
     def _days_in(self, name: str, group: Ints, first: Ints, last: Ints) -> tuple[Ints, Ints]:
-        """Return what spans of days have in the coverage of a book of the set, or of the one."""
+        """Return what spans of days have in the coverage of a book of the set, or of the one.
+
+        All arrays are `(n_rows,)`.
+        """
         one = self.table(name)
         lo, hi = one.within_coverage(first, last, name)
         if one.own is not None:
@@ -401,7 +417,10 @@ class View:
         return lo, hi
 
     def value_of_all(self, measure: Measure, first: Ints, last: Ints) -> Column:
-        """Return a measure over the same spans of days for every group, group by group."""
+        """Return a measure over the same spans of days for every group, group by group.
+
+        `first` and `last` are `(n_spans,)`; the column has `n_groups * n_spans` values.
+        """
         groups = self.groups.count
         if self.tables and len(measure.tables) == 1:
             own = measure.of_table("", measure.name)
@@ -424,6 +443,8 @@ class View:
     def within_coverage(self, first: Ints, last: Ints, name: str = "") -> tuple[Ints, Ints]:
         """Return what spans of days have in the coverage; periods of the data must be whole, and
         an error names the book of the set.
+
+        All arrays are `(n_spans,)`.
         """
         lo, hi = np.maximum(first, self.coverage.lo), np.minimum(last, self.coverage.hi)
         grain = self.facts.folded.grain
@@ -437,6 +458,7 @@ class View:
         return lo, hi
 
     def _term(self, term: Term, group: Ints, first: Ints, last: Ints) -> Column:
+        """Return a term over one span of days per row; the arrays are `(n_rows,)`."""
         if term.inner is not None and term.members is None:
             from eptaro.core.measures.stages import NestedAggregation
 
@@ -456,7 +478,10 @@ class View:
         return term_over_cells(self.cells, term, lo, hi)
 
     def _balances(self, term: Term, group: Ints, first: Ints, last: Ints) -> Column:
-        """Return the balances of groups at the end of days, or before they begin."""
+        """Return the balances of groups at the end of days, or before they begin.
+
+        `group`, `first` and `last` are `(n_rows,)`.
+        """
         from eptaro.core.query.balances import Balances  # few measures are balances
 
         name = f"balances of {term.members}"
@@ -639,7 +664,10 @@ def leading_groups(groups: Groups, size: Column, count: int, within: Sequence[st
 
 
 def _with_others(name: str, groups: Groups, others: Flags) -> Categorical:
-    """Return a group column as texts, those of all others under their own word."""
+    """Return a group column as texts, those of all others under their own word.
+
+    `others` is `(n_groups,)`.
+    """
     if not others.any():
         return groups.coded[name]
     values: list[Any] = groups.columns(np.arange(groups.count))[groups.names.index(name)].to_list()

@@ -25,7 +25,7 @@ _SURE = 0.999 * ROOM  # sums of absolute values calculated as floats are that ne
 
 
 def largest_absolute(values: Array) -> int:
-    """Return the largest absolute value, 0 where there is none."""
+    """Return the largest absolute value, 0 where there is none. `values` has any shape."""
     if not len(values):
         return 0
     return max(abs(int(values.min())), abs(int(values.max()))) if values.size else 0
@@ -62,7 +62,10 @@ def narrow_integers(values: Array) -> Array:
 
 
 def added_up(values: Array) -> Array:
-    """Return whole numbers ready to be added up: wide where a sum of theirs might not fit."""
+    """Return whole numbers ready to be added up: wide where a sum of theirs might not fit.
+
+    `values` is `(n,)`.
+    """
     if values.dtype == object and not fits_int64(values):
         return values
     plain = values.astype(np.int64, copy=False)
@@ -72,7 +75,10 @@ def added_up(values: Array) -> Array:
 
 
 def add(one: Array, two: Array) -> Array:
-    """Return the sums of two arrays that are ready to be added up; they still are."""
+    """Return the sums of two arrays that are ready to be added up; they still are.
+
+    All arrays have one shape.
+    """
     return one + two if stays_int64(one, two) else widen(one) + widen(two)
 
 
@@ -105,7 +111,7 @@ def subtract(one: Array, two: Array) -> Array:
 
 
 def multiply(values: Array, factor: int) -> Array:
-    """Return the exact multiples of whole numbers."""
+    """Return the exact multiples of whole numbers. `values` has any shape."""
     if values.dtype != object and largest_absolute(values) * abs(factor) < ROOM:
         return values.astype(np.int64) * np.int64(factor)
     return narrow_integers(widen(values) * factor)
@@ -147,6 +153,8 @@ def _float(value: Any) -> float:
 def exact_total(values: Array) -> int:
     """Return the exact sum of whole numbers.
 
+    `values` is `(n,)`.
+
     >>> exact_total(np.array([2**62, 2**62])) == 2**63
     True
     """
@@ -156,7 +164,7 @@ def exact_total(values: Array) -> int:
 
 
 def narrowed_to(array: Array, *, floats: bool) -> Array:
-    """Return Python numbers in 64 bits, or as they are where some do not fit."""
+    """Return Python numbers in 64 bits, or as they are where some do not fit. `array` is `(n,)`."""
     if not floats:
         return narrow_integers(array)
     try:

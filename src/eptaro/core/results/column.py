@@ -54,7 +54,7 @@ class TiledArray:
 
     @classmethod
     def of_spans(cls, values: NDArray[Any], groups: int) -> TiledArray:
-        """Return what each row has of its span."""
+        """Return what each row has of its span. `values` is `(n_spans,)`."""
         return cls(values, 1, groups * len(values))
 
     def __len__(self) -> int:
@@ -72,6 +72,8 @@ class TiledArray:
 
     def gather(self, values: NDArray[Any]) -> NDArray[Any]:
         """Return the values at the places that the rows name, written out.
+
+        `values` is `(n_values,)`, the result `(n_rows,)`.
 
         >>> TiledArray(np.array([2, 0]), 2, 4).gather(np.array([5, 6, 7])).tolist()
         [7, 7, 5, 5]
@@ -111,7 +113,7 @@ class LazyColumn:
         return self._made
 
     def take(self, places: NDArray[Any] | slice) -> LazyColumn:
-        """Return the values at some places, to be calculated later as well."""
+        """Return the values at some places, to be calculated later as well. `places` is `(n,)`."""
         rows = len(range(self._rows)[places]) if isinstance(places, slice) else len(places)
         return LazyColumn(self.name, rows, lambda: self.compute().take(places))
 
@@ -120,7 +122,10 @@ AnyColumn: TypeAlias = "Column | LazyColumn"
 
 
 def take_lazy(columns: Sequence[AnyColumn], places: NDArray[Any] | TiledArray) -> list[LazyColumn]:
-    """Return columns at some places, to be calculated when they are asked for."""
+    """Return columns at some places, to be calculated when they are asked for.
+
+    `places` is `(n,)`.
+    """
 
     def make(column: AnyColumn) -> Column:
         whole = column if isinstance(column, Column) else column.compute()
@@ -199,7 +204,7 @@ class Column:
             One of the kinds above.
         data : array
             The values as that kind is stored.
-        valid : bool array, optional
+        valid : bool array of shape (n,), optional
             Where there is a value; None where all are.
         details : optional
             `scale`, `choices`, `unit`, `description`, `format`, `face`.
@@ -247,7 +252,7 @@ class Column:
             The column's name.
         choices : array of str
             The texts that occur.
-        codes : int array, optional
+        codes : int array of shape (n,), optional
             For each row the place of its text, -1 for blank; one of None is blank as well.
         details : optional
             As for `of`.
@@ -302,7 +307,7 @@ class Column:
 
         Parameters
         ----------
-        places : int array, TiledArray or slice
+        places : int array of shape (n,), TiledArray or slice
             Rows to pick.
 
         Examples
@@ -375,7 +380,7 @@ class Column:
 
         Parameters
         ----------
-        keep : bool array
+        keep : bool array of shape (n,)
             Where values stay.
 
         Examples
@@ -551,7 +556,7 @@ def date_column(
 
 
 def day_counts(days: Ints, description: str, priority: Priority = Priority.DETAIL) -> Column:
-    """Return the column that says how many days each row has."""
+    """Return the column that says how many days each row has. `days` is `(n_rows,)`."""
     face = DisplayHint("number of days", priority)
     return Column.of("days", "integer", days, unit="days", description=description, face=face)
 

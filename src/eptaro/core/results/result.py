@@ -47,7 +47,7 @@ class Lineage(ABC):
 
     @abstractmethod
     def take(self, places: Ints | slice) -> Self:
-        """Return the answer for the rows at the given places."""
+        """Return the answer for the rows at the given places. `places` is `(n,)`."""
 
 
 @dataclass(frozen=True, eq=False, repr=False)
@@ -256,7 +256,7 @@ class Result:
 
         Parameters
         ----------
-        places : int array or slice
+        places : int array of shape (n,) or slice
             Rows to pick, in their new order.
 
         Returns
@@ -413,7 +413,7 @@ class Result:
 
         Returns
         -------
-        int array
+        int array of shape (n,)
             The places of the rows in that order.
 
         Examples

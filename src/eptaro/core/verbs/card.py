@@ -135,7 +135,10 @@ def _is_whole(view: View, first: int, last: int) -> bool:
 def _head_columns(
     rows: list[_Row], place: Ints, first: Ints, last: Ints, complete: Flags
 ) -> list[Column]:
-    """Return the columns that label the rows."""
+    """Return the columns that label the rows.
+
+    `place`, `first`, `last` and `complete` are `(n_shown,)`.
+    """
     return [
         words_at(
             *("calendar", [row.calendar.name for row in rows], place, "Name of the calendar", _KEY)
@@ -160,7 +163,10 @@ def _head_columns(
 def _label_column(
     name: str, labels: Sequence[str], rows: list[_Row], place: Ints, text: str, face: DisplayHint
 ) -> Column:
-    """Return the column of one label per row, shown as the calendars of the rows have it."""
+    """Return the column of one label per row, shown as the calendars of the rows have it.
+
+    `place` is `(n_shown,)`.
+    """
     labels_shown = (
         row.calendar.shown_label(label) for row, label in zip(rows, labels, strict=True)
     )
@@ -184,7 +190,10 @@ class _Prior:
 
     @classmethod
     def of(cls, view: View, rows: list[_Row], place: Ints, group: Ints, complete: Flags) -> _Prior:
-        """Return the prior sides of rows; one without a counterpart has none."""
+        """Return the prior sides of rows; one without a counterpart has none.
+
+        `place`, `group` and `complete` are `(n_shown,)`.
+        """
         priors = [
             (0, 0, False, False) if row.prior is None else _sole_span(row.prior) for row in rows
         ]
@@ -254,7 +263,7 @@ def _goals_of_levels(
     reached: Column,
 ) -> list[Column]:
     """Return the goals of the levels that they are for, or make up; blank in other rows. `words` is
-    the group and the place among `rows` of each.
+    the group and the place among `rows` of each, `(n_shown,)` both.
     """
     group, place = words
     least = LEVELS.index(level_of_goals(view, goals))

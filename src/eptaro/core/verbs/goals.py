@@ -165,6 +165,7 @@ def goal_columns(
 def _goal_column(
     measure: Measure, part_name: str, numbers: NDArray[np.float64], like: Column, text: str
 ) -> Column:
+    """Return the column of a part of a goal; `numbers` is `(n_rows,)`, not a number where blank."""
     valid = ~np.isnan(numbers)
     return Column.of(
         f"{measure.name}_{part_name}",
@@ -298,7 +299,10 @@ def prior_year_shape(
 
 
 def _prior_share(view: View, measure: Measure, rows: GoalRows, index: Ints) -> NDArray[np.float64]:
-    """Return how much of the prior year's period was reached at the counterpart of each day."""
+    """Return how much of the prior year's period was reached at the counterpart of each day.
+
+    `index` and the shares are `(n_rows,)`.
+    """
     within, group, last = rows.within, rows.group, rows.last
     whole = Sides.of(view.calendar, within, index)
     before = of_whole(view, within, "year")(whole, 1)

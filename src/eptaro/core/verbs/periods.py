@@ -213,7 +213,7 @@ class Chunks:
 
     @staticmethod
     def labels(first: Ints, last: Ints) -> NDArray[np.str_]:
-        """Return the labels of chunks: their first and last days."""
+        """Return the labels of chunks: their first and last days. All arrays are `(n_chunks,)`."""
         one, two = (np.datetime_as_string(as_dates(days), unit="D") for days in (first, last))
         return np.char.add(np.char.add(one, ".."), two)
 

@@ -127,6 +127,8 @@ def _with_more(
 ) -> list[Column]:
     """Return the values of measures, each with its shares, rank, index and goals where these are
     asked for; `words` is the group and the place among periods of each row.
+
+    The arrays of `words` are `(n_rows,)`.
     """
     from eptaro.core.verbs import shares
 
@@ -155,6 +157,8 @@ def _goals_of_rows(
 ) -> list[Column]:
     """Return a measure's goals, for rows of every level that they are for or make up, up to the
     last day looked at.
+
+    The arrays of `words` are `(n_rows,)`.
     """
     from eptaro.core.verbs.goals import GoalRows, goals_of, goals_of_some, level_of_goals
 

@@ -66,7 +66,10 @@ def rhythm(facts: BookData, query: Rhythm) -> Result:
 def _cross_tabulate(
     crossed: AttributeProduct, group: Ints, place: Ints, head: list[Column], totals: Column
 ) -> tuple[list[Column], Ints]:
-    """Return the values of the second attribute side by side, and the rows that are kept."""
+    """Return the values of the second attribute side by side, and the rows that are kept.
+
+    `group` and `place` are `(n_rows,)`.
+    """
     outer = crossed.attributes[1]
     values = [] if outer.choices is None else outer.choices.tolist()
     count = len(values)

@@ -77,6 +77,7 @@ def with_running_shares(
 
 @np.errstate(over="ignore", invalid="ignore")
 def _running(measure: Measure, cumulative: Amounts, order: Ints | None) -> Column:
+    """Return the running share of amounts in an order; both arrays are `(n_rows,)`."""
     so_far, at = np.empty(len(cumulative)), slice(None) if order is None else order
     so_far[at] = np.cumsum(cumulative[at])
     whole, text = np.full(len(cumulative), cumulative.sum()), "of the rows shown so far"
@@ -148,12 +149,12 @@ def rank_column(view: View, measure: Measure, value: Column, rows: PeriodRows) -
     place = np.tile(np.arange(count), groups)
     ranked = np.ones(groups, bool) if view.others is None else ~view.others
     mine, at = RankTable.of(value, place, np.repeat(ranked, count), groups)
-    ladder = view.global_value(f"{measure.name}_rank", mine)
+    table = view.global_value(f"{measure.name}_rank", mine)
     text = "among the groups of its period"
-    if ladder.groups == 1:
-        ladder, at = RankTable.of(value, rows.level.data, np.ones(count, bool), 1)
-        mine, text = ladder, "among the periods of its level"
-    ranks = np.append(ladder.ranks(mine), 0)[at]
+    if table.groups == 1:
+        table, at = RankTable.of(value, rows.level.data, np.ones(count, bool), 1)
+        mine, text = table, "among the periods of its level"
+    ranks = np.append(table.ranks(mine), 0)[at]
     face = DisplayHint("rank", of=measure.name)
     name = f"{measure.name}_rank"
     return Column.of(name, "integer", ranks, at >= 0, description=f"Rank {text}", face=face)
@@ -163,8 +164,8 @@ def rank_column(view: View, measure: Measure, value: Column, rows: PeriodRows) -
 class RankTable:
     """The different values of each pool in order, and how many rows have each.
 
-    `values` are those of all pools; a rung's key is its pool times their number, and the place of
-    its value among them. `groups` is of how many groups.
+    `values` are those of all pools; the key of an entry is its pool times their number, plus the
+    place of its value among them. `groups` is of how many groups.
     """
 
     groups: int
@@ -174,24 +175,27 @@ class RankTable:
 
     @classmethod
     def of(cls, value: Column, pool: Ints, ranked: Flags, groups: int) -> tuple[RankTable, Ints]:
-        """Return the ladder of rows that are ranked, and the rung of each, -1 for none."""
+        """Return the table of the rows that are ranked, and the entry of each row, -1 for none.
+
+        `pool`, `ranked` and the entries are `(n_rows,)`.
+        """
         place = np.where(ranked, value.ranks(), -1)
         rows = np.flatnonzero(place >= 0)
         values, own = _distinct_values(value, rows, place[rows])
-        keys, rung = factorize(pool[rows] * len(values) + own, len(values) * (int(pool.max()) + 1))
-        counts = np.bincount(rung, minlength=len(keys))
+        keys, entry = factorize(pool[rows] * len(values) + own, len(values) * (int(pool.max()) + 1))
+        counts = np.bincount(entry, minlength=len(keys))
         at = np.full(len(value), -1)
-        at[rows] = rung
+        at[rows] = entry
         return cls(groups, values, keys, counts), at
 
     def combine(self, other: RankTable) -> RankTable:
-        """Return the ladder of the rows of both."""
+        """Return the table of the rows of both."""
         values = join_columns([self.values, other.values])
         values, place = _distinct_values(values, np.arange(len(values)), values.ranks())
         size = len(self.values)
         keys = [
-            rungs._keys(own, len(values))
-            for rungs, own in ((self, place[:size]), (other, place[size:]))
+            table._keys(own, len(values))
+            for table, own in ((self, place[:size]), (other, place[size:]))
         ]
         most = max((int(own[-1]) for own in keys if len(own)), default=-1)
         unique, at = factorize(np.concatenate(keys), most + 1)
@@ -201,7 +205,7 @@ class RankTable:
         return RankTable(self.groups + other.groups, values, unique, counts)
 
     def ranks(self, some: RankTable) -> Ints:
-        """Return the rank of each rung of a ladder whose rungs are all on this one."""
+        """Return the rank of each entry of a table whose entries are all in this one."""
         before = np.append(0, np.cumsum(self.counts))
         width = max(len(self.values), 1)
         if some is self:
@@ -214,7 +218,10 @@ class RankTable:
         return ranks
 
     def _keys(self, places: Ints, width: int) -> Ints:
-        """Return the keys of the rungs where values are at other places of so many."""
+        """Return the keys of the entries where values are at other places of so many.
+
+        `places` is `(n_values,)`, the keys are `(n_entries,)`.
+        """
         pool, own = np.divmod(self.keys, max(len(self.values), 1))
         keys: Ints = pool * width + places[own]
         return keys
@@ -226,7 +233,10 @@ class RankTable:
 
 
 def _distinct_values(column: Column, rows: Ints, ranks: Ints) -> tuple[Column, Ints]:
-    """Return the different values of some rows in order, and the place of each row's among them."""
+    """Return the different values of some rows in order, and the place of each row's among them.
+
+    `rows`, `ranks` and the places are `(n,)`.
+    """
     met, place = factorize(ranks, int(ranks.max(initial=-1)) + 1)
     first = np.zeros(len(met), np.int64)
     first[place] = rows

@@ -108,12 +108,18 @@ class ValueCounts:
         return interpolate(low, high, place - below)
 
     def _entry(self, number: Ints) -> NDArray[np.float64]:
-        """Return the value of an entry of each run, counted from 0."""
+        """Return the value of an entry of each run, counted from 0.
+
+        `number` and the values are `(n_runs,)`.
+        """
         at = np.searchsorted(self.before, self.before[self.lo] + number, side="right") - 1
         return self.values[at]
 
     def places(self, limits: NDArray[np.float64], side: Literal["left", "right"]) -> Ints:
-        """Return where limits, one row of them per run, come among the values of the run."""
+        """Return where limits, one row of them per run, come among the values of the run.
+
+        `limits` and the places are `(n_runs, n_limits)`.
+        """
         places_of = [
             start + np.searchsorted(self.values[start:stop], own, side=side)
             for start, stop, own in zip(self.lo.tolist(), self.hi.tolist(), limits, strict=True)
@@ -147,6 +153,8 @@ def _count_values(
     view: View, crossed: AttributeProduct, group: NDArray[np.int32], batch: Batch, name: str
 ) -> tuple[Ints, Ints, Ints]:
     """Return run, value and number of entries of each value that occurs in a run, in order.
+
+    `group` is `(n_rows,)`; the results are `(n_counts,)`.
 
     A value's place among all that may occur, and its run, make one number, so that counting
     needs no sorting where these numbers are not more than the rows.
@@ -184,6 +192,7 @@ def _count_values(
 
 
 def _range_width(data: NDArray[Any]) -> int:
+    """Return how many whole numbers lie from the least to the largest of `data`, `(n,)`."""
     return int(data.max()) - int(data.min()) + 1
 
 
@@ -257,6 +266,8 @@ def histogram(facts: BookData, query: Histogram) -> Result:
 def _suitable_bins(values: NDArray[np.float64], counts: Ints) -> int:
     """Return how many ranges suit some values, each so many times there: ranges twice as wide as
     the middle half over the cube root of their number, but no narrower than 1 for whole numbers.
+
+    `values` and `counts` are `(n_values,)`.
 
     >>> _suitable_bins(np.arange(1000.0), np.ones(1000, np.int64))
     10

@@ -94,7 +94,10 @@ def _trail_per_entry(view: View, windows: Windows, query: Trail) -> Result:
 
 
 def _weighted_windows(view: View, windows: Windows, ends: Ints, weighted: Weighted) -> Windowed:
-    """Return the windows whose units are weighted: they begin with the first unit used."""
+    """Return the windows whose units are weighted: they begin with the first unit used.
+
+    `ends` is `(n_ends,)`; there are `n_groups * n_ends` windows.
+    """
     weighted.check(windows)
     count = view.groups.count
     group, date = np.repeat(np.arange(count), len(ends)), np.tile(ends, count)
@@ -125,6 +128,8 @@ class Weighted(Record):
     def mean(self, view: View, group: Ints, date: Ints) -> list[Column]:
         """Return for each measure the weighted mean of its values over the units of a window.
 
+        `group` and `date` are `(n_windows,)`.
+
         The sum of weight times value, divided by the sum of weights; blank where one of the
         units has no value.
         """
@@ -149,11 +154,17 @@ class Weighted(Record):
         return columns
 
     def first_used(self, view: View, date: Ints) -> Ints:
-        """Return the first day of the oldest unit of each window."""
+        """Return the first day of the oldest unit of each window.
+
+        `date` and the result are `(n_windows,)`.
+        """
         return self._unit(view, date, self.back.n - 1)[0]
 
     def _unit(self, view: View, date: Ints, age: int) -> tuple[Ints, Ints]:
-        """Return the days of the unit that lies `age` units before the date's own."""
+        """Return the days of the unit that lies `age` units before the date's own.
+
+        All arrays are `(n_windows,)`.
+        """
         if self.back.unit == "day":
             return date - age, date - age
         every = self.every
@@ -181,7 +192,7 @@ class ValueRows:
     places: Ints | None = None
 
     def batch(self, order: Ints) -> Batch:
-        """Return the rows in an order, each as a cell of its own."""
+        """Return the rows in an order, each as a cell of its own. `order` is `(n_rows,)`."""
         return Batch(
             np.arange(len(order), dtype=np.int32),
             {},
@@ -238,6 +249,8 @@ def along_values(rows: ValueRows, measures: Sequence[Measure], query: TrailValue
 
 def _search_in_runs(group: Ints, x: Floats, sought: Floats, *, after_equals: bool) -> Ints:
     """Return for each row the place in its group's run of the ordered `x` where `sought` goes.
+
+    All arrays are `(n_rows,)`.
 
     Values and questions are put in one order, and the values before each question counted;
     nothing is added or scaled, so no rounding can move an edge.

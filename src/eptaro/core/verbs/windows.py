@@ -55,6 +55,8 @@ class Windows(Record):
     def bounds(self, days: Ints, calendar: Calendar, workdays: Workdays) -> tuple[Ints, Ints]:
         """Return the first and last day of the window of each day.
 
+        `days` and the results are `(n,)`.
+
         A window of n months ends on its day t and begins on the later of `shift(t, -n) + 1
         day` and `shift(t + 1 day, -n)`: never more than n months, and whole months at
         month ends. A closed far edge begins on `shift(t, -n)` itself.
@@ -76,6 +78,7 @@ class Windows(Record):
         return first, self._last(days, calendar, workdays)
 
     def _last(self, days: Ints, calendar: Calendar, workdays: Workdays) -> Ints:
+        """Return the last day of the window of each day; both arrays are `(n,)`."""
         if self.ahead is None:
             return days
         n, unit = self.ahead.n, self.ahead.unit
@@ -192,7 +195,10 @@ def windowed_rows(view: View, windows: Windows, ends: Ints) -> Windowed:
 
 
 def _active(view: View, n: int, group: Ints, date: Ints) -> tuple[Ints, Flags]:
-    """Return the first day of windows of n days with transactions."""
+    """Return the first day of windows of n days with transactions.
+
+    All arrays are `(n_windows,)`.
+    """
     axis = view.cells.axis
     places = np.arange(axis.size)
     active = view.cells.sums(ROWS, places, places + 1).data > 0
@@ -208,7 +214,10 @@ def _active(view: View, n: int, group: Ints, date: Ints) -> tuple[Ints, Flags]:
 
 
 def _by_entries(view: View, n: int, group: Ints, date: Ints) -> Windowed:
-    """Return windows of the last n transactions of each group up to each day."""
+    """Return windows of the last n transactions of each group up to each day.
+
+    `group` and `date` are `(n_windows,)`.
+    """
     ledger = Ledger.of(view)
     hi, opens = ledger.upto(group, date), ledger.opens(group)
     # Before its first transaction a group has an empty run at its own beginning.

@@ -395,7 +395,10 @@ class ComparedSides:
 
 
 def _list_texts(texts: Sequence[NDArray[Any]]) -> NDArray[Any]:
-    """Return texts row by row, the earliest first, separated by commas."""
+    """Return texts row by row, the earliest first, separated by commas.
+
+    Each array is `(n_rows,)`.
+    """
     listed = texts[-1]
     for text in reversed(texts[:-1]):
         listed = np.char.add(np.char.add(listed, ", "), text)

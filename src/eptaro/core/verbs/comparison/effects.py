@@ -56,6 +56,7 @@ class Effects:
     """The numbers of days of each kind on both sides, and what they do to measures."""
 
     def __init__(self, view: View, effects: Effect, group: Ints, now: Sides, prior: Sides) -> None:
+        """Count the days of each kind on both sides; `group` is `(n_rows,)`."""
         self._view, self._group, self._sides = view, group, (now, prior)
         self._names, kind_of = kinds_of_day(effects, view.facts.workdays)
         lo = int(min(now.first.min(), prior.first.min()))
@@ -71,7 +72,7 @@ class Effects:
         self._kind_of = kind_of
 
     def day_columns(self, exists: Flags) -> list[Column]:
-        """Return how many days of each kind the two sides have."""
+        """Return how many days of each kind the two sides have. `exists` is `(n_rows,)`."""
         columns = []
         for kind, name in enumerate(self._names):
             now, prior = (counts[kind] for counts in self._counts)
@@ -166,6 +167,7 @@ def _effect_column(
     like: Column,
     text: str,
 ) -> Column:
+    """Return the column of an effect; `data` and `keep` are `(n_rows,)`."""
     kind: ColumnKind = "decimal" if places else "float"
     keep = keep if places else keep & np.isfinite(data)
     data = np.where(keep, data, 0)

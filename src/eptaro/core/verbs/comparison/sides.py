@@ -47,7 +47,10 @@ class Sides:
         exists: Flags | None = None,
         clamped: Flags | None = None,
     ) -> Sides:
-        """Return sides labelled by their periods; without days given, the whole of these."""
+        """Return sides labelled by their periods; without days given, the whole of these.
+
+        All arrays are `(n_rows,)`.
+        """
         every = np.ones(len(index), bool)
         return cls(
             lambda index: calendar.labels(index, per),
@@ -62,7 +65,7 @@ class Sides:
         return len(self.first)
 
     def at(self, place: Ints) -> Sides:
-        """Return the sides at some places."""
+        """Return the sides at some places. `place` is `(n,)`."""
         arrays = (getattr(self, field.name)[place] for field in fields(self)[1:])
         return Sides(self.labelled, *arrays)
 

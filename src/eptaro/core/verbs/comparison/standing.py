@@ -121,7 +121,10 @@ def began_after(view: View, history: str, now: Sides) -> NDArray[np.bool_]:
 
 
 def _group_by_standings(standing: Ints) -> list[tuple[Ints, Ints]]:
-    """Return each list of standings that occurs, and the comparisons that have it."""
+    """Return each list of standings that occurs, and the comparisons that have it.
+
+    `standing` is `(n_comparisons, n_groups)`.
+    """
     patterns, which = np.unique(standing, axis=0, return_inverse=True)
     which = which.reshape(-1)
     return [(pattern, np.flatnonzero(which == at)) for at, pattern in enumerate(patterns)]
@@ -134,7 +137,10 @@ def _rows_of_standings(
     pattern: Ints,
     pairing: DayMatching | None,
 ) -> Result:
-    """Return the comparison of groups put together by their standing."""
+    """Return the comparison of groups put together by their standing.
+
+    `pattern`, the standing of each group, is `(n_groups,)`.
+    """
     codes = np.unique(pattern[pattern >= 0])
     target = np.where(pattern < 0, -1, np.searchsorted(codes, pattern))
     word = Column.text("standing", _WORDS)
@@ -174,7 +180,7 @@ _KEY = DisplayHint("standing", Priority.KEY)
 
 
 def _list_groups(groups: Groups, places: Ints) -> str:
-    """Return the names of some groups."""
+    """Return the names of some groups. `places` is `(n,)`."""
     columns = [column.to_list() for column in groups.columns(places[:_NAMED])]
     words = [
         " / ".join(BLANK if value is None else str(value) for value in key)

@@ -177,7 +177,10 @@ def years_side_by_side(
 
 
 def _cell(of_year: Flags, number: Ints, down: Ints, spans: tuple[Ints, Ints, Flags]) -> _Cell:
-    """Return the spans of one year's periods among all numbers."""
+    """Return the spans of one year's periods among all numbers.
+
+    All arrays are `(n_periods,)`, but `down` is `(n_numbers,)`.
+    """
     at = np.flatnonzero(of_year)
     place = np.searchsorted(down, number[at])
     first, last = np.zeros(len(down), np.int64), np.zeros(len(down), np.int64)
@@ -188,6 +191,7 @@ def _cell(of_year: Flags, number: Ints, down: Ints, spans: tuple[Ints, Ints, Fla
 
 
 def _append_total(cell: _Cell, first: Ints, last: Ints, whole: Flags) -> _Cell:
+    """Return a cell with the year's total as its last row; each array is `(1,)`."""
     return _Cell(
         np.append(cell.first, first[:1]),
         np.append(cell.last, last[:1]),
@@ -197,7 +201,10 @@ def _append_total(cell: _Cell, first: Ints, last: Ints, whole: Flags) -> _Cell:
 
 
 def _labels_within_year(calendar: Calendar, per: str, down: Ints) -> list[str]:
-    """Return what the periods of a year are called: months of the civil calendar by their names."""
+    """Return what the periods of a year are called: months of the civil calendar by their names.
+
+    `down` is `(n_numbers,)`.
+    """
     if per == "month" and calendar.plain_months:
         return [Names().months[number - 1] for number in down.tolist()]
     width = 1 if per in ("half", "quarter") else 2
