@@ -590,7 +590,7 @@ def _read_files(paths: Any, options: FileOptions) -> Store:
     from eptaro.inputs.files.opening import open_files
 
     several = paths if isinstance(paths, list | tuple) else [paths]
-    for one in several:
-        as_path(one)  # raises where it is none; an address stays as it is written
-    folded = fold_table(open_files([str(one) for one in several], options.files), options)
+    for path in several:
+        as_path(path)  # raises where it is none; an address stays as it is written
+    folded = fold_table(open_files([str(path) for path in several], options.files), options)
     return MemoryStore(options.book.facts(folded))

@@ -30,7 +30,7 @@ class EptaroError(Exception):
     """
 
     def __init__(self, *args: object) -> None:
-        super().__init__(*(redact(one) if isinstance(one, str) else one for one in args))
+        super().__init__(*(redact(arg) if isinstance(arg, str) else arg for arg in args))
 
 
 class CalendarError(EptaroError, ValueError):

@@ -42,7 +42,8 @@ class Record:
         return hash(_hashed_values(kind)(self))
 
     def __repr__(self) -> str:
-        parts = (f"{one.name}={getattr(self, one.name)!r}" for one in fields(self) if one.repr)  # type: ignore[arg-type]
+        own: Any = self
+        parts = (f"{part.name}={getattr(own, part.name)!r}" for part in fields(own) if part.repr)
         return f"{self.__class__.__qualname__}({', '.join(parts)})"
 
 
@@ -53,10 +54,12 @@ def _values(names: list[str]) -> Callable[[Any], Any]:
 @cache
 def _compared_values(kind: Any) -> Callable[[Any], Any]:
     """Return what takes the values by which such records are compared."""
-    return _values([one.name for one in fields(kind) if one.compare])
+    return _values([field.name for field in fields(kind) if field.compare])
 
 
 @cache
 def _hashed_values(kind: Any) -> Callable[[Any], Any]:
     """Return what takes the values by which such records are hashed."""
-    return _values([one.name for one in fields(kind) if one.compare and one.hash is not False])
+    return _values(
+        [field.name for field in fields(kind) if field.compare and field.hash is not False]
+    )

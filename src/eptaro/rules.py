@@ -432,7 +432,7 @@ Lookups: TypeAlias = "Lookup | Mapping[str, str] | Sequence[Lookup] | None"
 def lookups_of(lookups: object) -> list[Lookup]:
     """Return the lookups given: some, or a mapping of files to keys (`ship` or `ship=name`).
 
-    >>> [one.key_of_table for one in lookups_of({"ships.csv": "ship=name"})]
+    >>> [lookup.key_of_table for lookup in lookups_of({"ships.csv": "ship=name"})]
     ['name']
     """
     if lookups is None:
@@ -441,7 +441,7 @@ def lookups_of(lookups: object) -> list[Lookup]:
         return [lookups]
     if isinstance(lookups, Mapping):
         return [_parse_key(table, key) for table, key in lookups.items()]
-    if isinstance(lookups, Sequence) and all(isinstance(one, Lookup) for one in lookups):
+    if isinstance(lookups, Sequence) and all(isinstance(lookup, Lookup) for lookup in lookups):
         return list(lookups)
     raise InputError(
         f"lookups={lookups!r} are none; write {{'ships.csv': 'ship'}}, or "

@@ -112,9 +112,9 @@ class HeadedCommand(click.Command):
             return super().parse_args(ctx, args)
         except click.NoSuchOption as error:
             meant = _MEANT.get(error.option_name)
-            options = [one for one in self.params if meant in one.opts]
+            options = [param for param in self.params if meant in param.opts]
             if not options or not isinstance(options[0], click.Option):
-                names = [name for one in self.params for name in one.opts]
+                names = [name for param in self.params for name in param.opts]
                 close = get_close_matches(error.option_name, names, 3, _CLOSE)
                 raise click.NoSuchOption(
                     error.option_name, possibilities=close or None, ctx=ctx

@@ -193,23 +193,30 @@ def split_constant(table: Result) -> tuple[list[DisplayColumn], list[DisplayColu
     """
     groups = () if table.answer is None else table.answer.by
     rows, once = list[DisplayColumn](), list[DisplayColumn]()
-    for one in display_columns(table):
-        lifted = one.face.rank in (Priority.DAYS, Priority.DETAIL) or (
-            one.face.rank in (Priority.KEY, Priority.BESIDE) and one.column.kind in ("text", "date")
+    for display in display_columns(table):
+        lifted = display.face.rank in (Priority.DAYS, Priority.DETAIL) or (
+            display.face.rank in (Priority.KEY, Priority.BESIDE)
+            and display.column.kind in ("text", "date")
         )
-        if one.face.rare and not one.column.data.any():
+        if display.face.rare and not display.column.data.any():
             continue
-        stays = one.column.name in groups or not lifted or not one.same
-        (rows if stays else once).append(one)
+        stays = display.column.name in groups or not lifted or not display.same
+        (rows if stays else once).append(display)
     return (rows, once) if rows else (once, [])
 
 
 def titles(columns: list[DisplayColumn]) -> Iterator[str]:
     """Yield the heading of each column; it names the measure where there are several."""
-    several = len({one.face.of for one in columns if one.face.of}) > 1
-    for one in columns:
-        has_measure = several and one.face.of and one.face.words != one.face.of.replace("_", " ")
-        yield f"{one.face.of.replace('_', ' ')} {one.face.words}" if has_measure else one.face.words
+    several = len({display.face.of for display in columns if display.face.of}) > 1
+    for display in columns:
+        has_measure = (
+            several and display.face.of and display.face.words != display.face.of.replace("_", " ")
+        )
+        yield (
+            f"{display.face.of.replace('_', ' ')} {display.face.words}"
+            if has_measure
+            else display.face.words
+        )
 
 
 def group_texts(table: Result) -> dict[str, list[str]]:

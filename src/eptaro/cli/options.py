@@ -61,8 +61,8 @@ class FieldOption(NamedTuple):
 def options_of(kind: Any) -> dict[str, FieldOption]:
     """Return the fields of a dataclass that are options of the command line, by name."""
     hints: dict[str, Any] = {}
-    for one in reversed(kind.__mro__):
-        hints |= get_annotations(one, eval_str=True)
+    for parent in reversed(kind.__mro__):
+        hints |= get_annotations(parent, eval_str=True)
     options = {}
     for of in fields(kind):
         if "shown" in of.metadata:
@@ -276,12 +276,12 @@ def option_group(
     def add(command: Command) -> Command:
         @wraps(command)
         def run(**given: Any) -> Any:
-            own = {one: given.pop(one) for one in names}
+            own = {name: given.pop(name) for name in names}
             return command(**given, **{name: kind(**own)})
 
         decorated: Any = run
-        for one in reversed(options):
-            decorated = one(decorated)
+        for decorate in reversed(options):
+            decorated = decorate(decorated)
         return decorated  # type: ignore[no-any-return]
 
     return add

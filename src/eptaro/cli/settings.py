@@ -223,7 +223,7 @@ class Settings(Record):
         formats = {
             n: Format(**one.model_dump(exclude_none=True)) for n, one in formats_of_set.items()
         }
-        formats_given = check_formats(data.formats, [one.name for one in store.measures])
+        formats_given = check_formats(data.formats, [measure.name for measure in store.measures])
         book = BookSet._of(store.formatted({**formats, **formats_given}))
         asked = [*data.by, *_columns_narrowed_by(data.only)]
         for column, notes in book.notes_by_subject.items():
@@ -279,7 +279,7 @@ class Settings(Record):
         if opened is not None:
             _check_of_book(opened, data, reading)
             book = self._of_book(opened, data.rows.get("measures"))
-            formats = check_formats(data.formats, [one.name for one in book.measures])
+            formats = check_formats(data.formats, [measure.name for measure in book.measures])
             return Daybook._of(book._store.formatted(formats)) if formats else book
         files, options = self.rows_to_fold(data, reading, values)
         with shown_progress(), log_time("read and folded"):
@@ -433,7 +433,7 @@ def _missing_columns(files: list[str], names: list[str], file_rules: FileRules) 
 
 def _columns_narrowed_by(only: tuple[str, ...]) -> list[str]:
     """Return the columns by whose values a question is narrowed, as in route=Norrow-Fenholm."""
-    return [one.partition("=")[0].strip() for one in only if "=" in one]
+    return [condition.partition("=")[0].strip() for condition in only if "=" in condition]
 
 
 def _formats(data: Any, measures: list[str]) -> dict[str, Format]:

@@ -57,7 +57,7 @@ def show(table: Result, rows: int | None = None, *, exactly: bool = False) -> No
         screen.say(escape_controls(words), room, "bold")
     once, make = _as_answer(table) if answered else (list[DisplayColumn](), _exact_cells)
     if once:
-        screen.say(escape_controls(" · ".join(one.constant_text() for one in once)), room)
+        screen.say(escape_controls(" · ".join(display.constant_text() for display in once)), room)
     if words or once:
         screen.say()
     rest = _rows(screen, table, rows, room, make, answered=answered)
@@ -112,19 +112,24 @@ def _blocks(
 def _as_answer(table: Result) -> tuple[list[DisplayColumn], Maker]:
     """Return what every row has, and what makes the cells of some rows of an answer."""
     columns, once = split_constant(table)
-    names, heads = [one.column.name for one in columns], list(titles(columns))
+    names, heads = [display.column.name for display in columns], list(titles(columns))
 
     def make(part: Result) -> list[TextColumn]:
         groups = group_texts(part)
         shown_columns = []
-        for name, title, one in zip(names, heads, columns, strict=True):
-            last = None if one.last is None else part.column(one.last.name)
-            own = replace(one, column=part.column(name), last=last)
+        for name, title, display in zip(names, heads, columns, strict=True):
+            last = None if display.last is None else part.column(display.last.name)
+            own = replace(display, column=part.column(name), last=last)
             lines = groups[name] if name in groups else own.lines_of(slice(None))
             lines = align_decimals(lines) if own.right else lines
             shown_columns.append(
                 TextColumn(
-                    escape_controls(title), lines, own.right, one.face.rank, one.face.of, name
+                    escape_controls(title),
+                    lines,
+                    own.right,
+                    display.face.rank,
+                    display.face.of,
+                    name,
                 )
             )
         return shown_columns
@@ -152,8 +157,8 @@ def _with_bar(
     with_bars = [
         column for column in display_columns(table) if column.face.drawn and column.face.of
     ]
-    here = [one for one in with_bars if one.column.name in names]
-    if len({one.face.of for one in here}) != 1:
+    here = [display for display in with_bars if display.column.name in names]
+    if len({display.face.of for display in here}) != 1:
         return blocks
     lines = bars(here[0], free)
     if lines is None:
@@ -262,8 +267,8 @@ def _choose_columns(table: Result, columns: str) -> Result:
     names = [name.strip() for name in columns.split(",") if name.strip()]
     heads: dict[str, list[str]] = {}
     displayed = display_columns(table)
-    for one, title in zip(displayed, titles(displayed), strict=True):
-        of = [one.column.name, *([] if one.last is None else [one.last.name])]
+    for display, title in zip(displayed, titles(displayed), strict=True):
+        of = [display.column.name, *([] if display.last is None else [display.last.name])]
         heads.setdefault(title.casefold(), []).extend(of)
     chosen_names = []
     for name in names:

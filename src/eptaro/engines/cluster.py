@@ -181,7 +181,7 @@ def fold_part(part: Any, frame: Any, number: int, how: PartSpec) -> Folded:
         source.name = part.name
     with worker_threads():
         folded = fold_source(how.source(source), how.spec, in_order=how.in_order)
-    prints = frozenset(f"{one} part {number}" for one in folded.fingerprints)
+    prints = frozenset(f"{fingerprint} part {number}" for fingerprint in folded.fingerprints)
     return replace(folded, fingerprints=prints, reread=None, cache={})
 
 

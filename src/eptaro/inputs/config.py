@@ -119,7 +119,7 @@ class Config:
         if self.data is None:
             return {}
         measures = [f"{name}={formula}" for name, formula in self.data.measures.items()]
-        names = (one.name for one in fields(ReadOptions) if "shown" in one.metadata)
+        names = (field.name for field in fields(ReadOptions) if "shown" in field.metadata)
         all_options = {name: getattr(self.data, name) for name in names if name not in _OTHERWISE}
         options_set = {name: value for name, value in all_options.items() if value is not None}
         return {"measures": measures, **options_set}
@@ -258,7 +258,7 @@ def _has_several(data: Any) -> bool:
     if not isinstance(data, dict) or "files" in data:
         return False
     return any(
-        isinstance(one, dict) and isinstance(one.get("files"), list) for one in data.values()
+        isinstance(value, dict) and isinstance(value.get("files"), list) for value in data.values()
     )
 
 
@@ -290,8 +290,8 @@ def _sibling_keys(model: Any, place: tuple[Any, ...]) -> list[str]:
         return schema["$defs"][part["$ref"].rsplit("/", 1)[1]] if "$ref" in part else part
 
     for step in place[:-1]:
-        choices = [opened(one) for one in node.get("anyOf", [])] or [node]
-        node = next((one for one in choices if one.get("type") != "null"), node)
+        choices = [opened(choice) for choice in node.get("anyOf", [])] or [node]
+        node = next((choice for choice in choices if choice.get("type") != "null"), node)
         if "discriminator" in node:
             node = opened({"$ref": node["discriminator"]["mapping"][step]})
         elif isinstance(step, int):
@@ -301,5 +301,7 @@ def _sibling_keys(model: Any, place: tuple[Any, ...]) -> list[str]:
             node = node.get("properties", {}).get(step, fallback if fallback else {})
             node = opened(node)
             if "anyOf" in node:
-                node = next(opened(one) for one in node["anyOf"] if one.get("type") != "null")
+                node = next(
+                    opened(choice) for choice in node["anyOf"] if choice.get("type") != "null"
+                )
     return list(node.get("properties", {}))

@@ -165,7 +165,9 @@ class ReadOptions:
 
     def non_defaults(self) -> dict[str, Any]:
         """Return the options that differ from their defaults, by name."""
-        with_defaults = {one.name: (getattr(self, one.name), one.default) for one in fields(self)}
+        with_defaults = {
+            field.name: (getattr(self, field.name), field.default) for field in fields(self)
+        }
         return {name: value for name, (value, usual) in with_defaults.items() if value is not usual}
 
     def check_date(self, why: str) -> str:
@@ -279,11 +281,11 @@ def takes(options: Callable[Options, Taken]) -> _Takes[Options, Taken]:
     Raises `QuestionError`, when such a method is called, for an option that it does not take.
     """
     own = [*signature(options).parameters.values()]
-    names = {one.name for one in own}
+    names = {field.name for field in own}
 
     def decorate(way: Callable[..., Any]) -> Callable[..., Any]:
         leading = [*signature(way).parameters.values()][:-1]
-        places = [one.name for one in leading]
+        places = [field.name for field in leading]
 
         @wraps(way)
         def method(*args: Any, **given: Any) -> Any:

@@ -36,10 +36,10 @@ def _make_part(name: str, doc: str, **fields: Any) -> type[Part]:
 
 def _of_rules(name: str, doc: str, rules: type[Any]) -> type[Part]:
     """Return the part of a config whose keys are the fields of a dataclass; none is required."""
-    own = {one.name: one for one in fields(rules) if one.init}
-    hints = {one: hint for one, hint in get_annotations(rules, eval_str=True).items() if one in own}
+    own = {field.name: field for field in fields(rules) if field.init}
+    hints = {key: hint for key, hint in get_annotations(rules, eval_str=True).items() if key in own}
     return _make_part(
-        name, doc, **{one: (_hint(hints[one]) | None, _optional_key(own[one])) for one in own}
+        name, doc, **{key: (_hint(hints[key]) | None, _optional_key(own[key])) for key in own}
     )
 
 
@@ -60,7 +60,7 @@ def _optional_key(of: DataclassField[Any]) -> Any:
 def _of_calendar(name: str, doc: str, kind: Any, calendar: type[Any]) -> type[Part]:
     """Return the part of a config that describes a calendar: the arguments of its class."""
     own = signature(calendar, eval_str=True).parameters
-    settings = {one: (own[one].annotation, own[one].default) for one in own if one != "name"}
+    settings = {key: (own[key].annotation, own[key].default) for key in own if key != "name"}
     return _make_part(name, doc, kind=kind, **settings)
 
 
@@ -168,9 +168,9 @@ Data = _make_part(
     "Data",
     "The data set that commands work on when no file is named.",
     **{
-        one.name: (_hints[one.name], _optional_key(one))
-        for one in fields(ReadOptions)
-        if "shown" in one.metadata and one.name not in _OF_DATA
+        field.name: (_hints[field.name], _optional_key(field))
+        for field in fields(ReadOptions)
+        if "shown" in field.metadata and field.name not in _OF_DATA
     },
     **_OF_DATA,
 )

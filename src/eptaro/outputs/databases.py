@@ -241,7 +241,7 @@ def load_table(table: Result, url: str, name: str, mode: Mode = "create") -> Loa
                 target, words = tables_of(table, schema, short)
                 look = sql.inspect(connection)
                 every = (target.name, words.name)
-                standing = [one for one in every if look.has_table(one, schema=schema)]
+                standing = [name for name in every if look.has_table(name, schema=schema)]
                 if standing and mode == "create":
                     raise InputError(
                         f"{redact_url(url)}: the table {standing[0]} already exists; use "

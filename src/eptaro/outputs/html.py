@@ -83,7 +83,7 @@ def _shown_as_bad(table: Result, column: Column) -> list[bool]:
     change = of in table and column.name.startswith(f"{of}_change")
     values = np.where(column.blank, 0.0, column.numbers())
     worse = values > 0 if change and table.column(of).lower_is_better else values < 0
-    return [bool(one) for one in worse]
+    return [bool(flag) for flag in worse]
 
 
 def _heading_columns(table: Result) -> int:

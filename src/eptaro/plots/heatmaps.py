@@ -155,7 +155,7 @@ def draw_sheet(table: Result, page: Page, measures: Sequence[str]) -> None:
     edges = np.argwhere((weekday(every) == opens) & (every <= last[:, None]) & ~np.isnan(cells))
     lines = edges[:, 1] - 0.5, edges[:, 0] - 0.45, edges[:, 0] + 0.45
     axes.vlines(*lines, color=page.theme.ink, lw=1.4)
-    axes.set_yticks(range(len(labels)), [calendar.shown_label(str(one)) for one in labels])
+    axes.set_yticks(range(len(labels)), [calendar.shown_label(str(label)) for label in labels])
     axes.set_xticks(range(0, width, 2), [str(n + 1) for n in range(0, width, 2)])
     axes.xaxis.tick_top()
     tips = [

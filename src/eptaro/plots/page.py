@@ -139,10 +139,10 @@ class Page:
         most = 2 if self.width >= 900 else 3
         sentences = [part for part in words.replace(". ", ".\n").split("\n") if part]
         fitting = sentences[:1]
-        for one in sentences[1:]:
-            if len(textwrap.wrap(" ".join([*fitting, one]), letters)) > most:
+        for sentence in sentences[1:]:
+            if len(textwrap.wrap(" ".join([*fitting, sentence]), letters)) > most:
                 break
-            fitting.append(one)
+            fitting.append(sentence)
         style = {"size": size, "weight": "bold", "color": self.theme.ink}
         while True:
             lines = textwrap.wrap(" ".join(fitting), letters)

@@ -96,7 +96,7 @@ def thinned_periods(
     fits = max(int(room // (width * _LETTER + gap)), 1)
     step = -(-count // fits)
     steps = {"month": (1, 2, 3, 6, 12), "quarter": (1, 2, 4), "half": (1, 2)}.get(level, (1,))
-    step = next((one for one in steps if one >= step), step)
+    step = next((width for width in steps if width >= step), step)
     longest = steps[-1]
     if step > longest > 1:
         step = -(-step // longest) * longest

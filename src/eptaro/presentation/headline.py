@@ -102,7 +102,7 @@ def _of_answer(table: Result, measure: str | None) -> str:
 def _narrow_to_measure(answer: ViewLineage, measure: str) -> ViewLineage:
     """Return an answer as if one of its measures were the only one."""
     facts = answer.view.facts
-    own = tuple(one for one in facts.measures if one.name == measure)
+    own = tuple(own_measure for own_measure in facts.measures if own_measure.name == measure)
     alone = replace(facts, measures=own)
     return replace(answer, view=replace(answer.view, facts=alone))
 

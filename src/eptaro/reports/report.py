@@ -125,15 +125,15 @@ class ReportOptions(Record):
 
     def over(self, others: ReportOptions) -> ReportOptions:
         """Return these options, and others where these say nothing."""
-        own = {one.name: getattr(self, one.name) for one in fields(self)}
+        own = {field.name: getattr(self, field.name) for field in fields(self)}
         settings = {name: value for name, value in own.items() if value is not None}
         return replace(others, **settings)
 
     def rules(self, kind: type[Rules]) -> Rules:
         """Return the rules of a kind of report; raises `InputError` for an option of the other."""
-        settings = {one.name: getattr(self, one.name) for one in fields(self)}
+        settings = {field.name: getattr(self, field.name) for field in fields(self)}
         settings_given = {name: value for name, value in settings.items() if value is not None}
-        names = [one.name for one in fields(kind)]
+        names = [field.name for field in fields(kind)]
         for name in sorted(set(settings_given) - set(names)):
             raise InputError(unknown("option of this kind of report", name, names))
         return kind(**settings_given)

@@ -43,7 +43,7 @@ def settings_of(options: FileOptions) -> dict[str, Any]:
         "dates": _changed_rules(options.rules),
         "files": None if options.files is None else _changed_rules(options.files),
         "numbers": _changed_rules(numbers) if isinstance(numbers, NumberRules) else numbers,
-        "lookups": [_lookup(one) for one in lookups_of(options.lookups)],
+        "lookups": [_lookup(lookup) for lookup in lookups_of(options.lookups)],
         "values": _names(options.values),
         "where": options.where,
         "across": None if across is None else vars(across),
@@ -59,14 +59,14 @@ def options_before(manifest: Manifest, measures: Sequence[Measure]) -> FileOptio
         return FileOptions(measures=measures, by=manifest.by, calendar=calendar)
     numbers, files, across = reading["numbers"], reading["files"], reading.get("across")
     lookups = []
-    for one in reading["lookups"]:
-        if one["table"] is None:
+    for lookup in reading["lookups"]:
+        if lookup["table"] is None:
             raise InputError(
                 "the book's rows took columns from a table in memory; give it with lookups="
             )
-        own = one["files"]
+        own = lookup["files"]
         rules = None if own is None else FileRules(**own)
-        lookups.append(Lookup(**{**one, "files": rules}))
+        lookups.append(Lookup(**{**lookup, "files": rules}))
     return FileOptions(
         measures=measures,
         date=reading["date"],
@@ -92,9 +92,9 @@ def _changed_rules(rules: Any) -> dict[str, Any]:
     """Return what rules say beside their defaults."""
     plain = type(rules)()
     rules_given = {
-        one.name: getattr(rules, one.name)
-        for one in fields(rules)
-        if one.init and getattr(rules, one.name) != getattr(plain, one.name)
+        field.name: getattr(rules, field.name)
+        for field in fields(rules)
+        if field.init and getattr(rules, field.name) != getattr(plain, field.name)
     }
     return {name: list(v) if isinstance(v, tuple) else v for name, v in rules_given.items()}
 
@@ -250,5 +250,5 @@ def add_rows(store: Store, rows: Any, options: AddOptions) -> ShardStore:
         )
     before = options_before(manifest, store.about.measures)
     joined_options = options.over(before)
-    paths = [str(one) for one in inputs if as_path(one)]
+    paths = [str(path) for path in inputs if as_path(path)]
     return store.of_manifest(put_files(folder, paths, joined_options, out=out, force=force))

@@ -149,7 +149,7 @@ class ClusterFold:
         ]
         follow(metadata)
         gathered = client.gather(metadata)
-        self.metadata = _of_all([one for one, _ in gathered])
+        self.metadata = _of_all([metadata for metadata, _ in gathered])
         cells = sum(count for _, count in gathered)
         self.shards = shards or (shards_for(cells) if self.metadata.groups.names else 1)
         self.partitions = _shuffle(client, parts, self.shards)

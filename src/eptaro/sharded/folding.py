@@ -40,7 +40,7 @@ def fold_sharded(what: Any, options: FileOptions) -> ShardStore:
     if options.engine != "dask":
         if place is None:
             raise QuestionError("shards are for a book in a folder; name it with into=")
-        paths = [what] if isinstance(what, str) else [str(one) for one in what]
+        paths = [what] if isinstance(what, str) else [str(path) for path in what]
         return ShardStore.of(place, put_files(place, paths, options), None, options.book.formats)
     if place is None and (client is None or isinstance(client, str)):
         raise QuestionError(
@@ -62,7 +62,7 @@ def _on_cluster(
     fold = ClusterFold(client, what, options, count)
     if not hasattr(what, "to_delayed"):
         files = open_files(
-            [what] if isinstance(what, str) else [str(one) for one in what], options.files
+            [what] if isinstance(what, str) else [str(path) for path in what], options.files
         )
         fold.metadata = replace(fold.metadata, fingerprints=fingerprints_of(files))
     if folder is None:

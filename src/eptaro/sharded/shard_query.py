@@ -179,7 +179,7 @@ def shards_with(
     """
     if not names or any(name not in values for name in names):
         return None
-    columns = [{one for value in values[name] for one in _hashes(value)} for name in names]
+    columns = [{key for value in values[name] for key in _hashes(value)} for name in names]
     if prod(map(len, columns)) > _MOST:
         return None
     keys = np.array([*product(*columns)], np.uint64).reshape(-1, len(names))
@@ -199,7 +199,7 @@ def _hashes(value: Any) -> Iterable[int]:
         numbers.append(int(text == "True"))
     with suppress(DateError):
         numbers.append(ordinal(text))
-    yield from (int(one) for one in hashes_of_numbers(np.array(numbers, np.int64)))
+    yield from (int(number) for number in hashes_of_numbers(np.array(numbers, np.int64)))
 
 
 WantedGroups = Mapping[str, Sequence[Any]]

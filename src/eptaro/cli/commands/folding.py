@@ -55,10 +55,10 @@ def _add_files(folder: str, data: DataOptions, files: list[str], options: AddOpt
         ("--by", data.by, book.manifest.by),
         ("--where", [where] if where else [], [book.manifest.reading.get("where")]),
     ):
-        odd = [one for one in files_given if one not in own and one != "all"]
+        odd = [file for file in files_given if file not in own and file != "all"]
         if odd:
             raise InputError(
-                f"{folder}: has {name} {', '.join(str(one) for one in own)}; leave {odd[0]!r} out"
+                f"{folder}: has {name} {', '.join(str(file) for file in own)}; leave {odd[0]!r} out"
             )
     store = add_rows(book, files, options)
     change = store.manifest.changes[-1]
@@ -98,19 +98,25 @@ def _table(changes: tuple[Commit, ...]) -> Result:
     return Result(
         [
             Column.of("change", "integer", np.arange(1, len(changes) + 1)),
-            text("at", [one.at for one in changes], "When, in UTC"),
-            Column.of("rows", "integer", [one.rows for one in changes], description="Rows added"),
-            days("first", [one.first for one in changes], "Their first day"),
-            days("last", [one.last for one in changes], "Their last day"),
-            text("replaced", [one.replaced for one in changes], "The days that lost their rows"),
+            text("at", [change.at for change in changes], "When, in UTC"),
+            Column.of(
+                "rows", "integer", [change.rows for change in changes], description="Rows added"
+            ),
+            days("first", [change.first for change in changes], "Their first day"),
+            days("last", [change.last for change in changes], "Their last day"),
+            text(
+                "replaced", [change.replaced for change in changes], "The days that lost their rows"
+            ),
             Column.of(
                 "removed",
                 "integer",
-                np.array([one.removed for one in changes]),
-                np.array([bool(one.replaced) for one in changes]),
+                np.array([change.removed for change in changes]),
+                np.array([bool(change.replaced) for change in changes]),
                 description="How many rows these were",
             ),
-            text("files", [", ".join(one.files) for one in changes], "Where the rows came from"),
+            text(
+                "files", [", ".join(change.files) for change in changes], "Where the rows came from"
+            ),
         ]
     )
 

@@ -85,8 +85,8 @@ def init(
         _init_set(apart, year_starts, out, reading)
         return
     file_rules, remarks = guess_file_rules(files[0], reading.file_rules())
-    for one in remarks:
-        notify(f"{files[0]}: {one}")
+    for remark in remarks:
+        notify(f"{files[0]}: {remark}")
     suggestion = suggest(open_files(list(files), file_rules), rules)
     date = _choose_date(date, list(suggestion.dates))
     variables = list[str]()
@@ -144,8 +144,8 @@ def _init_set(
     tables, variables = list[SuggestedTable](), list[str]()
     for files in apart:
         file_rules, remarks = guess_file_rules(files[0], reading.file_rules())
-        for one in remarks:
-            notify(f"{files[0]}: {one}")
+        for remark in remarks:
+            notify(f"{files[0]}: {remark}")
         suggestion = suggest(open_files(files, file_rules), reading.date_rules())
         name = name_of_table(files[0], [table.name for table in tables])
         date = _choose_date(None, list(suggestion.dates), files[0])

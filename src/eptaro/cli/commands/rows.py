@@ -47,8 +47,8 @@ def _open_source(
     file_rules = settings.file_rules(reading)
     if look and data is None:
         file_rules, remarks = guess_file_rules(names[0], file_rules)
-        for one in remarks:
-            notify(f"{names[0]}: {one}")
+        for remark in remarks:
+            notify(f"{names[0]}: {remark}")
     if data is not None and not files:
         where = where or data.where
     source = clean_numbers(

@@ -173,7 +173,7 @@ class Groups:
                 raise QuestionError(unknown("group column", name, self.names))
             coded = self.coded[name]
             many = isinstance(value, Sequence | set) and not isinstance(value, str)
-            codes = [code_of(name, coded.choices, one) for one in (value if many else [value])]
+            codes = [code_of(name, coded.choices, item) for item in (value if many else [value])]
             keep &= np.isin(coded.codes, codes)
         return keep
 

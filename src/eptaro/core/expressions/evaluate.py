@@ -268,36 +268,36 @@ class _Evaluation:
             "", "flag", *ops.text_property(self._of_kind(arguments[0], ValueKind.TEXT), test, bool)
         )
 
-    def _wins(self, one: Column, two: Column, kind: ValueKind, *, least: bool) -> NDArray[Any]:
+    def _wins(self, left: Column, right: Column, kind: ValueKind, *, least: bool) -> NDArray[Any]:
         if kind is ValueKind.NUMBER or kind is ValueKind.BLANK:
-            return ops.compare_numbers("<=" if least else ">=", one, two)[0]
-        pair = ops.rank_texts(one, two) if kind is ValueKind.TEXT else [one.data, two.data]
+            return ops.compare_numbers("<=" if least else ">=", left, right)[0]
+        pair = ops.rank_texts(left, right) if kind is ValueKind.TEXT else [left.data, right.data]
         return ops.compare_arrays("<=" if least else ">=", *pair)
 
-    def _pick(self, true: NDArray[Any], one: Column, two: Column) -> Column:
+    def _pick(self, true: NDArray[Any], left: Column, right: Column) -> Column:
         """Return the first value where something is true, else the second.
 
         `true` is `(n_rows,)`, or `(1,)` for a constant.
         """
-        if one.kind == "text":
-            words = ops.distinct_texts_of(one)
-            second = ops.codes_of(two)
+        if left.kind == "text":
+            words = ops.distinct_texts_of(left)
+            second = ops.codes_of(right)
             codes = np.where(second < 0, -1, second + len(words))
             return ops.of_words(
-                [*words, *ops.distinct_texts_of(two)], np.where(true, ops.codes_of(one), codes)
+                [*words, *ops.distinct_texts_of(right)], np.where(true, ops.codes_of(left), codes)
             )
-        flags = [valid_mask(column) for column in (one, two)]
-        if one.kind not in ("date", "flag"):
-            if "flag" in (one.kind, two.kind):
-                one, two = (ops.calculate("+", c, ops.number_of(_ZERO)) for c in (one, two))
-            one, two = of_one_kind([one, two])
-        size = np.broadcast_shapes(true.shape, one.data.shape, two.data.shape)
+        flags = [valid_mask(column) for column in (left, right)]
+        if left.kind not in ("date", "flag"):
+            if "flag" in (left.kind, right.kind):
+                left, right = (ops.calculate("+", c, ops.number_of(_ZERO)) for c in (left, right))
+            left, right = of_one_kind([left, right])
+        size = np.broadcast_shapes(true.shape, left.data.shape, right.data.shape)
         valid = None
         if any(flag is not None for flag in flags):
             there = [np.ones(1, bool) if flag is None else flag for flag in flags]
             valid = np.broadcast_to(np.where(true, *there), size)
-        data = np.broadcast_to(np.where(true, one.data, two.data), size)
-        return Column.of("", one.kind, data, valid, scale=one.scale)
+        data = np.broadcast_to(np.where(true, left.data, right.data), size)
+        return Column.of("", left.kind, data, valid, scale=left.scale)
 
     def _blank_unless(self, column: Column, true: NDArray[Any]) -> Column:
         """Return a column that is blank where something is not true.

@@ -30,12 +30,12 @@ from eptaro.core.expressions.tree import (
 from eptaro.errors import EptaroError
 
 _COMPARE: dict[str, Callable[[Any, Any], bool]] = {
-    "=": lambda one, two: one == two,
-    "!=": lambda one, two: one != two,
-    "<": lambda one, two: one < two,
-    "<=": lambda one, two: one <= two,
-    ">": lambda one, two: one > two,
-    ">=": lambda one, two: one >= two,
+    "=": lambda left, right: left == right,
+    "!=": lambda left, right: left != right,
+    "<": lambda left, right: left < right,
+    "<=": lambda left, right: left <= right,
+    ">": lambda left, right: left > right,
+    ">=": lambda left, right: left >= right,
 }
 
 
@@ -95,39 +95,39 @@ def _as_number(value: Any) -> Any:
     return int(value) if isinstance(value, bool) else value
 
 
-def _calculate(how: str, one: Any, two: Any) -> Any:
-    if one is None or two is None:
+def _calculate(how: str, left: Any, right: Any) -> Any:
+    if left is None or right is None:
         return None
-    one, two = _as_number(one), _as_number(two)
-    if how in "/%" and not two:
+    left, right = _as_number(left), _as_number(right)
+    if how in "/%" and not right:
         return None
     if how == "/":
-        return float(one) / float(two)
-    if isinstance(one, float) or isinstance(two, float):
-        one, two = float(one), float(two)
+        return float(left) / float(right)
+    if isinstance(left, float) or isinstance(right, float):
+        left, right = float(left), float(right)
     match how:
         case "+":
-            return one + two
+            return left + right
         case "-":
-            return one - two
+            return left - right
         case "*":
-            return one * two
-        case _ if isinstance(one, float):
-            return math.fmod(one, two)
+            return left * right
+        case _ if isinstance(left, float):
+            return math.fmod(left, right)
         case _:
-            remainder = abs(one) % abs(two)
-            return remainder if one >= 0 else -remainder
+            remainder = abs(left) % abs(right)
+            return remainder if left >= 0 else -remainder
 
 
-def _compare(how: str, one: Any, two: Any) -> bool | None:
-    if one is None or two is None:
+def _compare(how: str, left: Any, right: Any) -> bool | None:
+    if left is None or right is None:
         return None
-    one, two = _day(one), _day(two)
-    if isinstance(one, str) and isinstance(two, dt.date):
-        one = dt.date.fromisoformat(one)
-    if isinstance(two, str) and isinstance(one, dt.date):
-        two = dt.date.fromisoformat(two)
-    return _COMPARE[how](one, two)
+    left, right = _day(left), _day(right)
+    if isinstance(left, str) and isinstance(right, dt.date):
+        left = dt.date.fromisoformat(left)
+    if isinstance(right, str) and isinstance(left, dt.date):
+        right = dt.date.fromisoformat(right)
+    return _COMPARE[how](left, right)
 
 
 def _day(value: Any) -> Any:

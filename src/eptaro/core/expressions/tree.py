@@ -258,12 +258,12 @@ def rename_columns(node: Node, names: Mapping[str, str]) -> Node:
     if isinstance(node, Name):
         return replace(node, name=names.get(node.name, node.name))
     changed = dict[str, Any]()
-    for one in fields(node):
-        value = getattr(node, one.name)
+    for attribute in fields(node):
+        value = getattr(node, attribute.name)
         if isinstance(value, Node):
-            changed[one.name] = rename_columns(value, names)
+            changed[attribute.name] = rename_columns(value, names)
         elif isinstance(value, tuple):
-            changed[one.name] = tuple(rename_columns(part, names) for part in value)
+            changed[attribute.name] = tuple(rename_columns(part, names) for part in value)
     return replace(node, **changed)
 
 

@@ -98,9 +98,9 @@ def compare_numbers(
     return np.asarray(_COMPARE[how](one.data, two.data), bool), valid
 
 
-def compare_arrays(how: ComparisonOperator, one: Array, two: Array) -> Array:
+def compare_arrays(how: ComparisonOperator, left: Array, right: Array) -> Array:
     """Return how plain arrays compare. The arrays are `(n,)` or `(1,)`."""
-    return np.asarray(_COMPARE[how](one, two))
+    return np.asarray(_COMPARE[how](left, right))
 
 
 def round_decimals(column: Column, places: int) -> Column:
@@ -154,41 +154,43 @@ def _as_floats(column: Column) -> Array:
     return column.data if column.kind == "float" and column.valid is None else column.numbers()
 
 
-def _calculate_floats(how: ArithmeticOperator, one: Array, two: Array) -> Column:
+def _calculate_floats(how: ArithmeticOperator, left: Array, right: Array) -> Column:
     """Calculate on two arrays, each `(n,)` or `(1,)`; what divides by zero is not a number."""
     with np.errstate(all="ignore"):
         match how:
             case "+":
-                floats = one + two
+                floats = left + right
             case "-":
-                floats = one - two
+                floats = left - right
             case "*":
-                floats = one * two
+                floats = left * right
             case "/":
-                floats = np.where(two == 0, np.nan, one / np.where(two == 0, 1.0, two))
+                floats = np.where(right == 0, np.nan, left / np.where(right == 0, 1.0, right))
             case _:
-                floats = np.where(two == 0, np.nan, np.fmod(one, np.where(two == 0, 1.0, two)))
+                floats = np.where(
+                    right == 0, np.nan, np.fmod(left, np.where(right == 0, 1.0, right))
+                )
     return Column.of("", "float", floats)
 
 
-def _add_units(one: Array, two: Array) -> Array:
+def _add_units(left: Array, right: Array) -> Array:
     """Return exact sums of two arrays of whole units, each `(n,)` or `(1,)`."""
     if (
-        object not in (one.dtype, two.dtype)
-        and bigint.largest_absolute(one) + bigint.largest_absolute(two) < bigint.ROOM
+        object not in (left.dtype, right.dtype)
+        and bigint.largest_absolute(left) + bigint.largest_absolute(right) < bigint.ROOM
     ):
-        return np.asarray(_in_64_bits(one) + _in_64_bits(two))
-    return bigint.narrow_integers(bigint.widen(one) + bigint.widen(two))
+        return np.asarray(_in_64_bits(left) + _in_64_bits(right))
+    return bigint.narrow_integers(bigint.widen(left) + bigint.widen(right))
 
 
-def _times(one: Array, two: Array) -> Array:
+def _times(left: Array, right: Array) -> Array:
     """Return exact products of two arrays of whole units, each `(n,)` or `(1,)`."""
     if (
-        object not in (one.dtype, two.dtype)
-        and bigint.largest_absolute(one) * bigint.largest_absolute(two) < bigint.ROOM
+        object not in (left.dtype, right.dtype)
+        and bigint.largest_absolute(left) * bigint.largest_absolute(right) < bigint.ROOM
     ):
-        return np.asarray(_in_64_bits(one) * _in_64_bits(two))
-    return bigint.narrow_integers(bigint.widen(one) * bigint.widen(two))
+        return np.asarray(_in_64_bits(left) * _in_64_bits(right))
+    return bigint.narrow_integers(bigint.widen(left) * bigint.widen(right))
 
 
 def _in_64_bits(values: Array) -> Array:
@@ -375,12 +377,12 @@ def one_blank(column: Column) -> Column:
 Truth: TypeAlias = tuple[NDArray[Any], Flags | None]  # what is true, and where that is known
 
 
-def any_of(one: Truth, two: Truth) -> Truth:
+def any_of(left: Truth, right: Truth) -> Truth:
     """Return where one of two conditions is true: known where one is true or both are known."""
-    true = np.asarray(_known_true(one) | _known_true(two))
-    if one[1] is None and two[1] is None:
+    true = np.asarray(_known_true(left) | _known_true(right))
+    if left[1] is None and right[1] is None:
         return true, None
-    known_masks = [np.ones(1, bool) if valid is None else valid for _, valid in (one, two)]
+    known_masks = [np.ones(1, bool) if valid is None else valid for _, valid in (left, right)]
     return true, np.asarray(true | (known_masks[0] & known_masks[1]))
 
 

@@ -31,7 +31,7 @@ def hashes_of_texts(words: Texts) -> Hashes:
 
     `words` is `(n,) object`, the result `(n,) uint64`.
 
-    >>> [hex(one) for one in hashes_of_texts(np.array(["", "a", "foobar"], object)).tolist()]
+    >>> [hex(code) for code in hashes_of_texts(np.array(["", "a", "foobar"], object)).tolist()]
     ['0xcbf29ce484222325', '0xaf63dc4c8601ec8c', '0x85944171f73967e8']
     """
     letters, lengths = _as_bytes(words)

@@ -369,8 +369,8 @@ class StdDev(Variance):
 
 
 CATALOGUE: Mapping[str, Calculation] = {
-    one.name: one
-    for one in (
+    calculation.name: calculation
+    for calculation in (
         *(Total(), Count(), Average(), Min(), Max(), First(), Last()),
         *(Distinct(), New(), Closing(), Opening(), StdDev(), Variance(), Median(), Quantile()),
     )

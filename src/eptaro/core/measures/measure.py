@@ -165,9 +165,11 @@ class Measure(Record):
             if part.members is not None:
                 _, *content = part.members
                 calculated = [
-                    one for one in content if one is not None and not isinstance(one.node, Name)
+                    formula
+                    for formula in content
+                    if formula is not None and not isinstance(formula.node, Name)
                 ]
-                by_column |= {one.name: one for one in calculated}
+                by_column |= {formula.name: formula for formula in calculated}
             else:
                 if part.formula is not None:
                     by_column[part.column] = part.formula

@@ -230,7 +230,7 @@ def _members(owner: Name, inner: Term) -> Members:
 
 def _where_formula(value: Node, *conditions: Node | None) -> Formula:
     """Return a value where conditions are met, as a formula."""
-    present = [one for one in conditions if one is not None]
+    present = [condition for condition in conditions if condition is not None]
     node = value
     if present:
         node = Where(value, present[0] if len(present) == 1 else BoolOp("and", *present))

@@ -80,15 +80,15 @@ class Reader:
         """
         columns = dict[str, PlainValues]()
         rowwise = [part for term in terms for part in ((term,) if term.members else term.parts)]
-        for one in rowwise:
-            if one.members is not None:
-                columns |= self._members(one.members, hit)
-            elif one.how == "new":
-                columns[column_of(one)] = self._never_before(one, hit)
-            elif one.column:
-                columns[one.column] = self._of(one, hit)
-            if one.how == "sum" and one.rows_met is not None:
-                columns[one.rows_met.name] = self._evaluate_rows(one.rows_met, hit)
+        for term in rowwise:
+            if term.members is not None:
+                columns |= self._members(term.members, hit)
+            elif term.how == "new":
+                columns[column_of(term)] = self._never_before(term, hit)
+            elif term.column:
+                columns[term.column] = self._of(term, hit)
+            if term.how == "sum" and term.rows_met is not None:
+                columns[term.rows_met.name] = self._evaluate_rows(term.rows_met, hit)
         days = self._index.batch.days[hit].tolist()
         if by_entry or len(self._groups) < 2:
             return Rows(days, columns)

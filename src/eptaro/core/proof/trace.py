@@ -268,9 +268,9 @@ def trace(table: Result, row: int, name: str) -> Trace[Result]:
     number, at = _number_at(table, row, name)
     value = value_of(number)
     view, group = value.view, int(value.group[at])
-    tables = {table for one in _values_behind(number) for table in one.measure.tables}
+    tables = {table for value in _values_behind(number) for table in value.measure.tables}
     readers = {table: Reader(view.table(table), group) for table in sorted(tables)}
-    sides = [_trace_side(one, readers, at) for one in _values_behind(number)]
+    sides = [_trace_side(value, readers, at) for value in _values_behind(number)]
     # From here on nothing of the fold is used: the proof must not share its mistakes.
     plain = _combine_sides(number, sides, at)
     result = column.take(np.array([row])).to_list()[0]

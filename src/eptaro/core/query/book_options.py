@@ -175,11 +175,11 @@ class BookOptions(Record):
         assert span is not None and isinstance(work, Workdays)
         spans = None if by_group is None else group_spans(by_group, folded, span)
         common, own = check_own(query.calendar)
-        for one in [common] if own is None else own.of_groups(folded.groups, folded.source):
-            if one.limits and span not in one.limits:
+        for calendar in [common] if own is None else own.of_groups(folded.groups, folded.source):
+            if calendar.limits and span not in calendar.limits:
                 raise InputError(
                     f"{folded.source}: the coverage {span} goes beyond the list of calendar "
-                    f"{one.name!r}, {one.limits}"
+                    f"{calendar.name!r}, {calendar.limits}"
                 )
         formatted = replace(folded, formats=self.formats) if self.formats else folded
         return BookData(
@@ -196,7 +196,11 @@ def _adjustment_column(adjustments: str, calendar: Calendars) -> str:
     Formula.column(adjustments)  # whose error shows what was written
     common, own = check_own(calendar)
     every = [common] if own is None else own.every
-    months = max(one.units("month", "year") or _MONTHS for one in every if "month" in one.levels)
+    months = max(
+        calendar.units("month", "year") or _MONTHS
+        for calendar in every
+        if "month" in calendar.levels
+    )
     return f"{ADJUSTMENT}=if(coalesce({adjustments}, 0) > {months}, {adjustments}, 0)"
 
 
@@ -208,9 +212,9 @@ def chosen_measures(
     Raises `QuestionError` for one that takes more than the book keeps.
     """
     names = [measure.name for measure in own]
-    for one in [specs] if isinstance(specs, str | Measure | Mapping) else specs:
-        if isinstance(one, str) and "(" not in one and "=" not in one and one not in names:
-            raise QuestionError(unknown("measure", one, names))
+    for spec in [specs] if isinstance(specs, str | Measure | Mapping) else specs:
+        if isinstance(spec, str) and "(" not in spec and "=" not in spec and spec not in names:
+            raise QuestionError(unknown("measure", spec, names))
     measures = parse_measures(specs, own)
     for measure in measures:
         lacking = sorted({*measure.planes} - {*planes})
@@ -219,7 +223,7 @@ def chosen_measures(
             needed = f"{what} of {column!r}" if column else what
             if owners := [str(t) for t in measure.terms if t.members is not None]:
                 needed = f"the rows of {owners[0]}"
-            has = ", ".join(f"{one.name} = {one.formula}" for one in own)
+            has = ", ".join(f"{measure.name} = {measure.formula}" for measure in own)
             raise QuestionError(
                 f"{measure.name}={measure.formula} takes {needed}, which this book does not keep: "
                 f"it has {has}. Make it with this measure as well"

@@ -54,41 +54,45 @@ class AttributeProduct:
     @classmethod
     def of(cls, attributes: Sequence[Column]) -> AttributeProduct:
         """Return the combinations of attributes, the last one varying fastest."""
-        size = int(np.prod([_value_count(one) for one in attributes]))
+        size = int(np.prod([_value_count(attribute) for attribute in attributes]))
         places = np.zeros(len(attributes[0]), np.int64)
         hours = np.zeros(1, np.int64)
-        for one in attributes:
+        for attribute in attributes:
             # The hour is no attribute of a day: its column is 0 throughout, and is added per
             # transaction.
-            places = places * _value_count(one) + one.data
-            hours = hours[:, None] * _value_count(one)
-            hours = (hours + (np.arange(24) if one.name == HOUR else 0)).ravel()
+            places = places * _value_count(attribute) + attribute.data
+            hours = hours[:, None] * _value_count(attribute)
+            hours = (hours + (np.arange(24) if attribute.name == HOUR else 0)).ravel()
         every = (places[:, None] + hours).ravel()  # a day has every hour
         return cls(attributes, size, places, np.bincount(every, minlength=size))
 
     @property
     def by_time(self) -> bool:
         """Whether the time of each transaction is needed."""
-        return any(one.name == HOUR for one in self.attributes)
+        return any(attribute.name == HOUR for attribute in self.attributes)
 
     @property
     def hour_step(self) -> int:
         """How many places one hour is."""
         step = 1
-        for one in reversed(self.attributes):
-            if one.name == HOUR:
+        for attribute in reversed(self.attributes):
+            if attribute.name == HOUR:
                 return step
-            step *= _value_count(one)
+            step *= _value_count(attribute)
         return 0
 
     def columns(self, place: Ints) -> list[Column]:
         """Return the values of each attribute at some places. `place` is `(n_rows,)`."""
         columns: list[Column] = []
-        for one in reversed(self.attributes):
-            place, own = np.divmod(place, _value_count(one))
-            name, choices, text = column_name(one.name), np.asarray(one.choices), f"The {one.name}"
-            texts = None if one.face is None else one.face.texts
-            face = DisplayHint(one.name, Priority.KEY, texts=texts)
+        for attribute in reversed(self.attributes):
+            place, own = np.divmod(place, _value_count(attribute))
+            name, choices, text = (
+                column_name(attribute.name),
+                np.asarray(attribute.choices),
+                f"The {attribute.name}",
+            )
+            texts = None if attribute.face is None else attribute.face.texts
+            face = DisplayHint(attribute.name, Priority.KEY, texts=texts)
             columns.insert(0, Column.text(name, choices, own, description=text, face=face))
         return columns
 
@@ -98,7 +102,7 @@ class AttributeProduct:
         `place` and the words are `(n_rows,)`.
         """
         columns = zip(self.attributes, self.columns(place), strict=True)
-        return {one.name: column.unmasked() for one, column in columns}
+        return {attribute.name: column.unmasked() for attribute, column in columns}
 
 
 def attribute_of(view: View, name: str) -> Column:
@@ -145,7 +149,7 @@ def rows_by(view: View, crossed: AttributeProduct) -> tuple[Ints, Ints, list[Col
     """
     for measure in view.facts.measures:
         if measure.looks_back:
-            names = " and ".join(one.name for one in crossed.attributes)
+            names = " and ".join(attribute.name for attribute in crossed.attributes)
             raise QuestionError(
                 f"{measure.formula} goes by all days before; ask it of runs of days, not by {names}"
             )

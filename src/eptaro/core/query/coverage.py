@@ -86,7 +86,7 @@ def group_spans(
         if words not in keys:
             if part:
                 continue
-            examples = ", ".join(" ".join(one) for one in [*keys][:5])
+            examples = ", ".join(" ".join(key) for key in [*keys][:5])
             raise InputError(f"coverage: there is no group {key!r}; there are {examples}")
         at = keys[words]
         if not are_whole(np.array([span.lo]), np.array([span.hi]), folded.grain).all():

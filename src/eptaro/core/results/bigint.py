@@ -74,12 +74,12 @@ def added_up(values: Array) -> Array:
     return values.astype(object)
 
 
-def add(one: Array, two: Array) -> Array:
+def add(left: Array, right: Array) -> Array:
     """Return the sums of two arrays that are ready to be added up; they still are.
 
     All arrays have one shape.
     """
-    return one + two if stays_int64(one, two) else widen(one) + widen(two)
+    return left + right if stays_int64(left, right) else widen(left) + widen(right)
 
 
 def stays_int64(*parts: Array) -> bool:
@@ -94,7 +94,7 @@ def stays_int64(*parts: Array) -> bool:
     return sum(float(np.abs(part.astype(np.float64)).sum()) for part in parts) < _SURE
 
 
-def subtract(one: Array, two: Array) -> Array:
+def subtract(left: Array, right: Array) -> Array:
     """Return the exact differences of whole numbers, wide only where they must be.
 
     Both are `(n,)`.
@@ -103,11 +103,11 @@ def subtract(one: Array, two: Array) -> Array:
     True
     """
     if (
-        object not in (one.dtype, two.dtype)
-        and largest_absolute(one) + largest_absolute(two) < ROOM
+        object not in (left.dtype, right.dtype)
+        and largest_absolute(left) + largest_absolute(right) < ROOM
     ):
-        return one.astype(np.int64) - two.astype(np.int64)
-    return narrow_integers(widen(one) - widen(two))
+        return left.astype(np.int64) - right.astype(np.int64)
+    return narrow_integers(widen(left) - widen(right))
 
 
 def multiply(values: Array, factor: int) -> Array:

@@ -171,8 +171,8 @@ class Result:
             if name not in _GATHERED or self.parts is None:
                 raise AttributeError(f"{type(self).__name__!r} object has no attribute {name!r}")
             gathered = self.parts.gathered()
-            for one in _GATHERED:
-                setattr(self, one, getattr(gathered, one))
+            for field in _GATHERED:
+                setattr(self, field, getattr(gathered, field))
             return getattr(self, name)
 
     @property
@@ -319,7 +319,9 @@ class Result:
         >>> table.select("ship").names, table.select(["ship", "trips"]).names
         (['ship'], ['ship', 'trips'])
         """
-        chosen_names = [name for one in names for name in ([one] if isinstance(one, str) else one)]
+        chosen_names = [
+            name for item in names for name in ([item] if isinstance(item, str) else item)
+        ]
         if odd := [name for name in chosen_names if name not in self._columns]:
             raise QuestionError(unknown("column", odd[0], self._columns))
         return type(self)([self._columns[name] for name in chosen_names], self.meta, self.answer)

@@ -116,7 +116,7 @@ class _Totals:
         if by_day:
             return [day, with_shown_labels(within, calendar), opens]
         end = date_column("last", last, None, "Last day of the running total", LAST)
-        return [*(with_shown_labels(one, calendar) for one in (label, within)), opens, end]
+        return [*(with_shown_labels(column, calendar) for column in (label, within)), opens, end]
 
 
 def _rows_to_date(view: View, within: str, every: str) -> _Totals:

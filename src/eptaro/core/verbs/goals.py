@@ -52,7 +52,7 @@ def goals_of(goals: Goals | None, measure: Measure, measures: Sequence[Measure])
         raise QuestionError(f"goals={goals!r} must go from period labels to amounts")
     if not any(isinstance(own, Mapping) for own in goals.values()):
         return goals if measure is measures[0] else None
-    names = [one.name for one in measures]
+    names = [measure.name for measure in measures]
     for name, own in goals.items():
         if name not in names:
             raise QuestionError(f"goals: {unknown('measure', name, names)}")
@@ -129,7 +129,9 @@ def goal_columns(
     level = level_of_goals(view, goals, within)
     parts, starts = (rows, None) if level == within else _split_into_periods(view, rows, level)
     goal = _amounts(view, goals, parts)
-    index = np.array([view.calendar.period(str(one)).index for one in parts.labels])[parts.place]
+    index = np.array([view.calendar.period(str(label)).index for label in parts.labels])[
+        parts.place
+    ]
     first, end = view.calendar.first_days(index, level), view.calendar.last_days(index, level)
     if pace == "straight":
         share = (parts.last - first + 1) / (end - first + 1)

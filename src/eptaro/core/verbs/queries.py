@@ -774,7 +774,7 @@ class Compare(TotalledQuery, GoalsQuery):
         back = self.back
         if isinstance(back, str):
             return (back,)
-        if not isinstance(back, Sequence) or not all(isinstance(one, str) for one in back):
+        if not isinstance(back, Sequence) or not all(isinstance(label, str) for label in back):
             raise QuestionError(f"back={back!r} is not an amount of time; write it as '1 year'")
         if not back:
             raise QuestionError("back names no prior period; write '1 year'")

@@ -433,29 +433,29 @@ class Translator:
         value = sql.cast(part.sql, sql.Double if not self.lite else sql.Float)
         return value / 10.0**part.scale if part.scale else value
 
-    def alike(self, one: SqlExpr, two: SqlExpr) -> tuple[Any, Any, int | None]:
+    def alike(self, left: SqlExpr, right: SqlExpr) -> tuple[Any, Any, int | None]:
         """Return two numbers in the same units, or as floats."""
-        if one.scale is None or two.scale is None:
-            return self.as_float(one), self.as_float(two), None
-        scale = max(one.scale, two.scale)
+        if left.scale is None or right.scale is None:
+            return self.as_float(left), self.as_float(right), None
+        scale = max(left.scale, right.scale)
         first, second = (
             part.sql if part.scale == scale else part.sql * 10 ** (scale - (part.scale or 0))
-            for part in (one, two)
+            for part in (left, right)
         )
         return first, second, scale
 
-    def _calculate(self, node: Node, how: str, one: SqlExpr, two: SqlExpr) -> SqlExpr:
+    def _calculate(self, node: Node, how: str, left: SqlExpr, right: SqlExpr) -> SqlExpr:
         sql = self.sql
         if not self.lite:  # 32 bits would not hold the product of two
-            one, two = (
+            left, right = (
                 part if part.scale is None else SqlExpr(sql.cast(part.sql, sql.Numeric), part.scale)
-                for part in (one, two)
+                for part in (left, right)
             )
         if how == "/":
-            return SqlExpr(self.as_float(one) / sql.func.nullif(self.as_float(two), 0.0))
-        if how == "*" and one.scale is not None and two.scale is not None:
-            return SqlExpr(one.sql * two.sql, one.scale + two.scale)
-        first, second, scale = self.alike(one, two)
+            return SqlExpr(self.as_float(left) / sql.func.nullif(self.as_float(right), 0.0))
+        if how == "*" and left.scale is not None and right.scale is not None:
+            return SqlExpr(left.sql * right.sql, left.scale + right.scale)
+        first, second, scale = self.alike(left, right)
         match how:
             case "+":
                 return SqlExpr(first + second, scale)

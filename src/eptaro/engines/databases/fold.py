@@ -256,7 +256,7 @@ def fold_database(url: str, what: str, options: SqlOptions) -> Folded:
 def _check_members(measures: Sequence[Measure]) -> None:
     """Raise `MeasureError` for totals of each value of a column: rows are needed for these."""
     terms = [term for measure in measures for term in measure.terms]
-    for term in [*terms, *(part for one in terms for part in one.parts)]:
+    for term in [*terms, *(part for whole in terms for part in whole.parts)]:
         if term.members is not None:
             raise MeasureError(
                 f"{term} needs the rows, of which a database returns totals per day; read a query "

@@ -245,7 +245,7 @@ class SqlTable:
                 conditions.append(column.between(span.first, span.last))
         for name, value in scope.wanted.items():
             many = list(value) if isinstance(value, list | tuple | set) else [value]
-            column, filled = self.column(name), [one for one in many if one is not None]
+            column, filled = self.column(name), [value for value in many if value is not None]
             blank = [column.is_(None)] if len(filled) < len(many) else []
             conditions.append(self.sql.or_(column.in_(filled), *blank) if filled else blank[0])
         return conditions

@@ -220,7 +220,9 @@ def cure(text: str) -> str:
 def _as_option(of: Field[Any], value: Any) -> str:
     """Return a rule as the command line has it."""
     values = value if isinstance(value, tuple) else [value]
-    return " ".join(flag(of) if one is True else f"{flag(of)} {shlex.quote(one)}" for one in values)
+    return " ".join(
+        flag(of) if value is True else f"{flag(of)} {shlex.quote(value)}" for value in values
+    )
 
 
 class UndecidedError(MeasureError):

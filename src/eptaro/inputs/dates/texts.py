@@ -554,8 +554,8 @@ def _names(locale: str) -> list[Names]:
 
 def _weekday_words(locale: str) -> dict[str, int]:
     numbers_by_word: dict[str, int] = {}
-    for one in _names(locale):
-        for words in (one.weekdays, one.weekdays_short):
+    for names in _names(locale):
+        for words in (names.weekdays, names.weekdays_short):
             for number, word in enumerate(words):
                 numbers_by_word.setdefault(re.sub(r"\.$", "", word.lower()), number)
     return numbers_by_word
@@ -563,8 +563,8 @@ def _weekday_words(locale: str) -> dict[str, int]:
 
 def _month_words(locale: str) -> dict[str, int]:
     numbers_by_word: dict[str, int] = {}
-    for one in _names(locale):
-        for words in (one.months, one.months_short, *one.months_in_dates):
+    for names in _names(locale):
+        for words in (names.months, names.months_short, *names.months_in_dates):
             for number, word in enumerate(words, 1):
                 numbers_by_word.setdefault(re.sub(r"\.$", "", word.lower()), number)
     return numbers_by_word

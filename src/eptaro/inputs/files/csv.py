@@ -336,8 +336,8 @@ class _ZippedFile(io.RawIOBase):
         self._damages = (zipfile.BadZipFile, zlib.error, EOFError)
         try:
             archive = zipfile.ZipFile(raw)
-            inside = [one for one in archive.namelist() if not one.endswith("/")]
-            inside = [one for one in inside if not one.startswith("__MACOSX/")]
+            inside = [name for name in archive.namelist() if not name.endswith("/")]
+            inside = [name for name in inside if not name.startswith("__MACOSX/")]
             if len(inside) != 1 or not inside[0].lower().endswith(_ZIPPED):
                 listed = ", ".join(inside[:5]) + (", ..." if len(inside) > 5 else "")
                 raise InputError(

@@ -222,7 +222,7 @@ def _sources(path: str, rules: FileRules) -> Sequence[Source]:
     files = sorted(start.glob(str(file.relative_to(start))))
     if not files:
         raise InputError(f"{path}: no file fits this pattern")
-    return [_open_local(one, rules) for one in files]
+    return [_open_local(file, rules) for file in files]
 
 
 def ending_of(path: Path, rules: FileRules) -> str:

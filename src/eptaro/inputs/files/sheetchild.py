@@ -51,7 +51,7 @@ def without_value(path: str, sheet: str) -> dict[int, str]:
     link = "{http://schemas.openxmlformats.org/officeDocument/2006/relationships}id"
     with zipfile.ZipFile(path) as packed:
         listed = ElementTree.fromstring(packed.read("xl/workbook.xml")).iter(f"{main}sheet")
-        number = next((one.get(link) for one in listed if one.get("name") == sheet), None)
+        number = next((entry.get(link) for entry in listed if entry.get("name") == sheet), None)
         parts = ElementTree.fromstring(packed.read("xl/_rels/workbook.xml.rels"))
         target = next((part.get("Target") for part in parts if part.get("Id") == number), None)
         if target is None:  # another dialect of the format

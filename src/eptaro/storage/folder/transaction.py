@@ -145,7 +145,7 @@ def remove_old_manifests(
     gone, unused = list[Found](), set[str]()
     for file in old:
         with suppress(InputError):  # a damaged one names nothing for sure
-            paths = {one.path for one in manifest_of(file.place.read(), str(file.place)).files}
+            paths = {own.path for own in manifest_of(file.place.read(), str(file.place)).files}
             if file.changed < until:
                 gone.append(file)
                 unused |= paths

@@ -498,7 +498,7 @@ def compare(facts: BookData, query: Compare) -> Result:
         # same.
         now = sides_of(view, replace(query, back=backs[0]))[0]
         view = top_groups(view, query.top, (), Span.of(int(now.first.min()), int(now.last.max())))
-    tables = [_against_one(view, replace(query, back=one)) for one in backs]
+    tables = [_against_one(view, replace(query, back=step)) for step in backs]
     several = not isinstance(query.back, str)
     return pairs_side_by_side(tables, query, facts.measures) if several else tables[0]
 

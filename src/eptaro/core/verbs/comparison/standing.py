@@ -67,7 +67,7 @@ def like_for_like(facts: BookData, query: Compare) -> Result:
     order = np.lexsort([_codes(tables), np.concatenate(at)])
     columns = [join_columns(list(same)) for same in zip(*(t.columns for t in tables), strict=True)]
     answers = [table.answer for table in tables]
-    lineage = InParts.of([one for one in answers if isinstance(one, ViewLineage)])
+    lineage = InParts.of([answer for answer in answers if isinstance(answer, ViewLineage)])
     return Result(columns, tables[0].meta, lineage).take(order)
 
 

@@ -293,5 +293,5 @@ def _lineage(query: Recap, answers: Sequence[Lineage | None], rows: int) -> Line
                 first = answers[0]
                 assert first is not None
                 return NoLineage(query, first.by, first.measures, first.calendar)
-    part, own = (np.concatenate(one) for one in zip(*where, strict=True))
+    part, own = (np.concatenate(pieces) for pieces in zip(*where, strict=True))
     return InParts(parts, part, own)

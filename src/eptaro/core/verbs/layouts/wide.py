@@ -60,7 +60,7 @@ def set_across(query: Any, ask: Callable[[Any], Result]) -> Result:
     own = [c for c in own if c.name not in {column.name for column in head}]
     words = groups.columns(np.arange(groups.count))[0].to_list()
     titles_taken = {column.name for column in head} | {TOTAL}
-    titles = [title_of(answer.by[0], one, titles_taken, blank=None in words) for one in words]
+    titles = [title_of(answer.by[0], word, titles_taken, blank=None in words) for word in words]
     columns, places = [*head], dict[str, tuple[int | None, str]]()
     for place, title in enumerate(titles):
         some = slice(place * count, (place + 1) * count)
@@ -93,7 +93,7 @@ def levels_across(card: Result, query: Any, count: int) -> Result:
     titles = card.column("level").to_list()[:count]
     calendars = card.column("calendar").to_list()[:count]
     if len({*calendars}) > 1:
-        titles = [f"{one} {level}" for one, level in zip(calendars, titles, strict=True)]
+        titles = [f"{calendar} {level}" for calendar, level in zip(calendars, titles, strict=True)]
     rows = np.arange(len(card)).reshape(groups, count)
     start = card.names.index("complete") + 1
     own = [c for c in card.columns if c.name in _DAYS]

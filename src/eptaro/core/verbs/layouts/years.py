@@ -52,7 +52,7 @@ def across_years(facts: BookData, query: Recap) -> Result:
     # Weeks count in their week-year: the last days of December may lie in week 1 of the next one.
     year, number = calendar.numbers(calendar.index_of(first, per), per)
     years, down = np.unique(year), np.unique(number)
-    cells = [_cell(year == one, number, down, (first, last, whole)) for one in years]
+    cells = [_cell(year == own_year, number, down, (first, last, whole)) for own_year in years]
     if query.totals:
         of_years = spans_of(view, "year")[:3]
         year_numbers = calendar.numbers(calendar.index_of(of_years[0], "year"), "year")[0]
@@ -61,7 +61,7 @@ def across_years(facts: BookData, query: Recap) -> Result:
             for cell, one in zip(cells, years, strict=True)
         ]
     labels = [*_labels_within_year(calendar, per, down), *([TOTAL] if query.totals else [])]
-    titles = [f"{calendar.prefix}{one:04d}" for one in years.tolist()]
+    titles = [f"{calendar.prefix}{number:04d}" for number in years.tolist()]
     table, tied = years_side_by_side(
         view, query, titles, cells, (per, f"The {per} of the year", labels)
     )
