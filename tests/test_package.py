@@ -276,6 +276,7 @@ class Docstrings(unittest.TestCase):
                     sorted(listed), sorted(one for one in given if one[0] != "_"), name
                 )
             self.assertNotIn(">>>", text.partition("Examples\n--------")[0], name)
+            self.assertIn(">>>", text, f"{name} has no example")
 
     def test_functions_of_the_core_state_the_shapes_of_their_arrays(self):
         def takes_arrays(node: ast.FunctionDef) -> bool:

@@ -48,6 +48,11 @@ class FileRules(Record):
     ------
     InputError
         For a rule that cannot be.
+
+    Examples
+    --------
+    >>> FileRules(delimiter=";", decimal=",").header_row
+    1
     """
 
     delimiter: str = option(

@@ -100,6 +100,10 @@ class Spans(unittest.TestCase):
         with self.assertRaisesRegex(ep.DateError, r"reversed.*2024-01-01\.\.2024-02-01"):
             ep.Span("2024-02-01", "2024-01-01")
 
+    def test_dates_are_refused_where_ordinals_are_meant(self):
+        with self.assertRaisesRegex(ep.DateError, r"Span\(first, last\)"):
+            ep.Span.of("2024-02-01", "2024-03-01")
+
     def test_a_calendar_moves_one_date_or_many(self):
         calendar = ep.MonthCalendar()
         self.assertEqual(calendar.shift("2024-01-31", 1, "month"), dt.date(2024, 2, 29))

@@ -419,6 +419,13 @@ class Calendar(CalendarRule):
     """The rule that cuts days into years, halves, quarters, months and weeks.
 
     `MonthCalendar`, `WeekCalendar` and `ListedCalendar` are the kinds that there are.
+
+    Examples
+    --------
+    >>> import eptaro as ep
+    >>> calendar = ep.MonthCalendar(year_starts="04-01", prefix="FY")
+    >>> calendar.period_of("2025-08-20", "quarter")
+    Period('FY2026-Q2', quarter, 2025-07-01..2025-09-30)
     """
 
     def period(self, label: str) -> Period:

@@ -30,6 +30,11 @@ class Holiday(Record):
         Public, regional, company, or another word.
     pay_premium : bool
         Whether work on it is paid a premium.
+
+    Examples
+    --------
+    >>> Holiday(dt.date(2025, 5, 6), "Founders' Day", "company").name
+    "Founders' Day"
     """
 
     day: dt.date

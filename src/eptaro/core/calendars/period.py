@@ -37,6 +37,13 @@ class Period(Record):
         Its level.
     index : int
         Its running number over all time.
+
+    Examples
+    --------
+    >>> import eptaro as ep
+    >>> quarter = ep.MonthCalendar().period("2024-Q1")
+    >>> quarter.first, quarter.last, quarter.days
+    (datetime.date(2024, 1, 1), datetime.date(2024, 3, 31), 91)
     """
 
     calendar: Calendar
@@ -239,6 +246,13 @@ class PeriodGrid:
         The days.
     by_level : mapping of str to Periods
         The periods of each level that share a day with them.
+
+    Examples
+    --------
+    >>> import eptaro as ep
+    >>> grid = ep.MonthCalendar().grid(ep.Span("2025-01-30", "2025-02-02"))
+    >>> grid.places("month").tolist(), grid.periods("month").label.tolist()
+    ([0, 0, 1, 1], ['2025-01', '2025-02'])
     """
 
     span: Span

@@ -79,13 +79,24 @@ class Span:
         Span
             The days between.
 
+        Raises
+        ------
+        DateError
+            For what is no day ordinal; dates go to `Span(first, last)`.
+
         Examples
         --------
         >>> Span.of(0, 6)
         Span('1970-01-01', '1970-01-07')
         """
+        try:
+            lo, hi = int(lo), int(hi)
+        except (TypeError, ValueError):
+            raise DateError(
+                f"Span.of({lo!r}, {hi!r}) takes day ordinals; give dates to Span(first, last)"
+            ) from None
         span = cls.__new__(cls)
-        span._set(int(lo), int(hi))
+        span._set(lo, hi)
         return span
 
     @classmethod

@@ -207,6 +207,15 @@ class Trace(Generic[Paired]):
         What was left out.
     pairing : function, optional
         Makes `pairs`.
+
+    Examples
+    --------
+    >>> import eptaro as ep
+    >>> data = {"on": ["2025-01-30", "2025-01-31"], "fare": [7, 5]}
+    >>> book = ep.Daybook(data, date="on", measures={"revenue": "sum(fare)"})
+    >>> trace = book.recap("month").trace(0, "revenue")
+    >>> trace.agrees, trace.rows, int(trace.plain)
+    (True, (1, 2), 12)
     """
 
     column: str
