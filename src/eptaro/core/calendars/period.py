@@ -251,7 +251,7 @@ class PeriodGrid:
     --------
     >>> import eptaro as ep
     >>> grid = ep.MonthCalendar().grid(ep.Span("2025-01-30", "2025-02-02"))
-    >>> grid.places("month").tolist(), grid.periods("month").label.tolist()
+    >>> grid.places("month").tolist(), grid.periods("month").labels.tolist()
     ([0, 0, 1, 1], ['2025-01', '2025-02'])
     """
 
