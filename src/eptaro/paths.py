@@ -11,14 +11,13 @@ import os
 import re
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, NamedTuple
 from urllib.parse import unquote
 
 from eptaro.errors import InputError
 from eptaro.optional import import_optional
-from eptaro.record import Record
+from eptaro.record import Record, record
 from eptaro.timeouts import for_stores
 from eptaro.urls import redact_url, without_secrets
 
@@ -28,7 +27,7 @@ _KEYS = re.compile(r"(^|&)[^&=]*(pass|secret|token|key|sig|credential)[^&=]*=", 
 _ARROWS = ("file", "s3", "gs", "gcs", "abfs", "abfss", "hdfs", "viewfs")
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class StoragePath(Record):
     """A file or folder of a file system.
 

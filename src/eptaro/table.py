@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from functools import wraps
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, ParamSpec
@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from eptaro.core.results.format import NUMERIC, escape_controls, plain_table, shown_table
 from eptaro.core.results.result import Result
 from eptaro.errors import QuestionError, count_noun
-from eptaro.record import Record
+from eptaro.record import Record, record
 
 if TYPE_CHECKING:
     from eptaro.core.proof.trace import Trace
@@ -24,7 +24,7 @@ if TYPE_CHECKING:
 _SHOWN_ROWS = 20
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Picture(Record):
     """A drawn table; notebooks show it."""
 

@@ -15,7 +15,7 @@ if TYPE_CHECKING:
 _STOPPED = 130
 _REPEAT = 1.0  # seconds between interrupts until one gets through
 # What a command loads stays until it ends: looking for garbage among it took a sixth of the time.
-_GARBAGE = (50_000, 20, 50)
+_GARBAGE = (200_000, 20, 50)
 
 
 def main() -> None:

@@ -49,7 +49,8 @@ class _Commands(click.Group):
         if name not in _COMMANDS:
             return None
         command = getattr(import_module(f"eptaro.cli.commands.{_COMMANDS[name][0]}"), name)
-        return command if isinstance(command, click.Command) else None
+        made: click.Command = command if isinstance(command, click.Command) else command()
+        return made
 
     def invoke(self, ctx: click.Context) -> Any:
         """Run the command; a reader that went away is no error, as click would have it."""

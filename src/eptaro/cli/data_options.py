@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import wraps
 from pathlib import Path
 from typing import Any, Literal
@@ -18,7 +18,7 @@ from eptaro.core.calendars.days import DateLike
 from eptaro.core.results.format import Format, parse_format
 from eptaro.daybook import Daybook
 from eptaro.inputs.options import FileOptions, ReadOptions
-from eptaro.record import Record
+from eptaro.record import Record, record
 from eptaro.rules import DateRules, FileRules, NumberRules, Numbers, parse_lookup, usual_delimiter
 from eptaro.storage.layout import is_book
 from eptaro.timeouts import wait_again, wait_at_most
@@ -26,7 +26,7 @@ from eptaro.timeouts import wait_again, wait_at_most
 _KINDS: tuple[Any, ...] = (DateRules, FileRules, NumberRules)
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class ReadingOptions(Record):
     """What was given of how dates, files and numbers are written, of each kind of rules."""
 
@@ -114,7 +114,7 @@ def reading_options(command: Command) -> Command:
 ENGINES = ("stream", "dask", "sql")
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class DataOptions(Record):
     """The files, what is specified about their rows and what is measured, what is looked at, and
     what folds it."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 import unicodedata
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import cached_property
 
 import numpy as np
@@ -20,12 +20,12 @@ from eptaro.core.results.format import (
     shown_table,
 )
 from eptaro.core.results.result import Result
-from eptaro.record import Record
+from eptaro.record import Record, record
 
 GAP = 2
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class TextColumn(Record):
     """The texts of one column, its rank, and the measure that it belongs to."""
 
@@ -116,7 +116,7 @@ def total_width(cells: Sequence[TextColumn]) -> int:
 NO_VALUE = "-"  # what is where an answer is blank
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class DisplayColumn(Record):
     """A column of an answer and its face; of first days, the one of last days as well."""
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import MISSING, Field, dataclass, fields
+from dataclasses import MISSING, Field, fields
 from functools import cache, wraps
 from inspect import get_annotations
 from pathlib import Path
@@ -30,7 +30,7 @@ from eptaro.errors import QuestionError
 from eptaro.option import OptionHelp, flag
 from eptaro.paths import names_folder, scheme_of
 from eptaro.plots import ThemeName
-from eptaro.record import Record
+from eptaro.record import Record, record
 
 _HEADINGS = {
     "question": QUESTION,
@@ -287,7 +287,7 @@ def option_group(
     return add
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class RuleOptions(Record):
     """A config, and the rule of a calendar in single options; None where they are not given."""
 
@@ -304,7 +304,7 @@ class RuleOptions(Record):
     holidays: str | None
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class CalendarOptions(RuleOptions):
     """A calendar by its name in the config, or by its rule."""
 
@@ -322,7 +322,7 @@ class OutPath(click.ParamType):  # type: ignore[type-arg,unused-ignore]
         return value if names_folder(value) or scheme_of(value) else Path(value)
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class OutputOptions(Record):
     """Where an answer goes, and how it is printed."""
 
@@ -331,7 +331,7 @@ class OutputOptions(Record):
     rows: int | None
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class AnswerOptions(OutputOptions):
     """Where the answer of a verb goes, whether it is proved, and the picture of it."""
 

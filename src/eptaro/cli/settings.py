@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -32,7 +32,7 @@ from eptaro.inputs.options import AddOptions, FileOptions
 from eptaro.optional import leave_pandas_out
 from eptaro.paths import scheme_of
 from eptaro.progress import log_time
-from eptaro.record import Record
+from eptaro.record import Record, record
 from eptaro.rules import DateRules, FileRules
 
 if TYPE_CHECKING:
@@ -44,7 +44,7 @@ _BOTH = ("year_named", "prefix", "week_starts")
 _USES = "; a measure is given with --measure, a group column with --by, a level with --per"
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Settings(Record):
     """The calendars, workdays and config that a command works with."""
 

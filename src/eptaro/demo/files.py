@@ -5,7 +5,6 @@ from __future__ import annotations
 import datetime as dt
 import gzip
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
 from functools import partial
 from importlib import resources
 from itertools import chain
@@ -23,7 +22,7 @@ from eptaro.errors import InputError, unknown
 from eptaro.outputs.arrow import to_array
 from eptaro.outputs.files import replace_whole
 from eptaro.outputs.text import write_csv_rows
-from eptaro.record import Record
+from eptaro.record import Record, record
 
 OPENS = dt.date(2022, 4, 1)
 LATEST = dt.date(2025, 8, 20)
@@ -89,7 +88,7 @@ MINUTE = 60
 Fill = Callable[[Generator, NDArray[np.int64]], dict[str, Any]]
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Dataset(Record):
     """One of the demo's files: its name, share of the rows, days and filler."""
 

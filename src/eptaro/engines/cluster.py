@@ -7,7 +7,7 @@ from __future__ import annotations
 import os
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager, nullcontext
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from typing import Any, Literal
 
 import pyarrow as pa
@@ -30,7 +30,7 @@ from eptaro.inputs.sources import FrameSource, ManyFiles, Source
 from eptaro.inputs.transactions import Transactions
 from eptaro.optional import import_optional
 from eptaro.progress import report_progress
-from eptaro.record import Record
+from eptaro.record import Record, record
 from eptaro.rules import Across, NumberRules, across_of, number_rules
 
 PART_ROWS = 2_000_000
@@ -80,7 +80,7 @@ def _merge_parts(cluster: Any, parts: list[Any]) -> Folded:
     return folded
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class PartSpec(Record):
     """What is folded of each part, the columns that become rows, tables whose columns rows take,
     and how numbers are written; with what was decided of these, and on what evidence.

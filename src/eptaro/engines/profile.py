@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Literal
 
 import numpy as np
@@ -19,7 +19,7 @@ from eptaro.inputs.columns.numbers import infer_numbers
 from eptaro.inputs.datecolumn import Evidence, infer_order
 from eptaro.inputs.dates.reading import ParsedDates, is_text, looks_like_dates, read_dates
 from eptaro.inputs.dates.texts import standing_for
-from eptaro.record import Record
+from eptaro.record import Record, record
 from eptaro.rules import DateRules
 
 
@@ -73,7 +73,7 @@ _MOST_GROUPS = 60  # distinct values of a column worth grouping by
 Role = Literal["dates", "sum", "mean", "groups", "key", "flag", "text", "other"]
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class ColumnProfile(Record):
     """A column, what it seems to hold, and why; the rules that read its dates, and whether its
     numbers need rules.

@@ -4,16 +4,15 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 
 from eptaro.engines.suggestion import Suggestion, head, toml_value
-from eptaro.record import Record
+from eptaro.record import Record, record
 
 _ALIKE = 0.5  # of the values of two columns that must be the same
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class SuggestedTable(Record):
     """A data set of several: its name, its files, its date column and what they seem to hold."""
 

@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import pyarrow as pa
-import pyarrow.compute as pc
 
 from eptaro.core.calendars.grain import Grain
 from eptaro.errors import DateError, EptaroError, InputError, NoRowsError, spell_option
+from eptaro.inputs import arrow_compute as pc
 from eptaro.inputs.dates.reading import is_text, looks_like_dates, read_dates, settled_start
 from eptaro.inputs.dates.texts import THREE_NUMBERS
 from eptaro.inputs.sources import ColumnRequest, Source
 from eptaro.option import setting
-from eptaro.record import Record
+from eptaro.record import Record, record
 from eptaro.rules import DateRules, Order
 
 
@@ -50,7 +50,7 @@ def infer_order(column: pa.ChunkedArray, rules: DateRules, name: str) -> tuple[D
     )
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Evidence(Record):
     """What the distinct texts of a column say of the order of day and month.
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, fields, replace
+from dataclasses import fields, replace
 from functools import cached_property, wraps
 from inspect import signature
 from pathlib import Path
@@ -20,7 +20,7 @@ from eptaro.core.query.query import By
 from eptaro.core.results.format import Format
 from eptaro.errors import QuestionError, spell_option
 from eptaro.option import option
-from eptaro.record import Record
+from eptaro.record import Record, record
 from eptaro.rules import Across, DateRules, FileRules, Lookups, Numbers, date_rules
 from eptaro.timeouts import TIMEOUT
 
@@ -28,7 +28,7 @@ Engine: TypeAlias = Literal["stream", "dask"]
 DatabaseFilter: TypeAlias = "Mapping[str, Any] | Span | Sequence[Mapping[str, Any] | Span] | None"
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class FoldSpec(Record):
     """What is folded of rows: the column of dates, group columns, what is kept of which columns,
     and the formulas; and by which rules dates are read, once they are `settled` by a look at more
@@ -50,7 +50,7 @@ class FoldSpec(Record):
         return self.date
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(kw_only=True)
 class ReadOptions:
     """What is calculated of which rows, and how these are read; `Daybook` describes each."""
 
@@ -181,7 +181,7 @@ class ReadOptions:
         return self.date
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(kw_only=True)
 class FileOptions(ReadOptions):
     """The same of files, how these are written, what reads them, and where their book lies;
     `Daybook.read` describes each.
@@ -203,7 +203,7 @@ _NOT_IN_SQL = {  # what a database does not do, and what does
 }
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(kw_only=True)
 class SqlOptions(ReadOptions):
     """The same of a table in a database; `Daybook.from_sql` describes each."""
 
@@ -217,7 +217,7 @@ class SqlOptions(ReadOptions):
                 raise QuestionError(f"{name} does not go with a database: {cure}")
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(kw_only=True)
 class AddOptions:
     """How more rows are added to a book: None where they are read as those before;
     `Daybook.add` describes each.

@@ -6,19 +6,19 @@ import hashlib
 from abc import ABC, abstractmethod
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, Literal, TypeVar
 
 import numpy as np
 import pyarrow as pa
-import pyarrow.compute as pc
 
 from eptaro.core.expressions.tree import Node, unknown_column
 from eptaro.core.kernels.parallel import as_contiguous, is_in_turn, parallel_for
 from eptaro.core.kernels.reading import min_max
 from eptaro.errors import InputError, unknown
-from eptaro.record import Record
+from eptaro.inputs import arrow_compute as pc
+from eptaro.record import Record, record
 
 if TYPE_CHECKING:
     from concurrent.futures import Future
@@ -63,7 +63,7 @@ def prefetch(
 _NUMBER = {mark: rf"^\s*[-+]?(\d+[{mark}]?\d*|[{mark}]\d+)([eE][-+]?\d+)?\s*$" for mark in ".,"}
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class ColumnRequest(Record):
     """The columns that a fold needs, by what they are needed for."""
 
@@ -78,7 +78,7 @@ class ColumnRequest(Record):
         return list(dict.fromkeys([self.date, *self.groups, *self.numbers, *self.others]))
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class SkippedRows(Record):
     """Rows that were not read, as none of them meets a condition, and the days that they span."""
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import datetime as dt
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -19,7 +18,7 @@ from eptaro.core.results.column import Column, date_column
 from eptaro.core.results.result import Result
 from eptaro.errors import CalendarError, InputError
 from eptaro.outputs.files import replace_whole
-from eptaro.record import Record
+from eptaro.record import Record, record
 
 _LISTED = ("year", "half", "quarter", "month")
 
@@ -145,7 +144,7 @@ def _write(content: bytes, path: Path) -> None:
 _DAY = dt.timedelta(1)
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class WeekLine(Record):
     """One line of a month: the week's number and seven days, None outside the month."""
 
@@ -153,7 +152,7 @@ class WeekLine(Record):
     days: tuple[dt.date | None, ...]
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class MonthBlock(Record):
     """A month (or the finest period that the calendar has) in whole-week lines."""
 
@@ -162,7 +161,7 @@ class MonthBlock(Record):
     lines: tuple[WeekLine, ...]
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class YearPlan(Record):
     """A year of a calendar, ready to be drawn or printed."""
 

@@ -6,7 +6,6 @@ import hashlib
 import io
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Literal, TypeAlias, assert_never, get_args
 
@@ -17,7 +16,7 @@ from eptaro.core.results.column import Column
 from eptaro.core.results.result import Result
 from eptaro.errors import EptaroError, InputError, count_noun, refusal, unknown
 from eptaro.optional import import_optional
-from eptaro.record import Record
+from eptaro.record import Record, record
 from eptaro.timeouts import connection_options
 from eptaro.urls import redact_url
 
@@ -207,7 +206,7 @@ _SLICE = 4096  # rows compared at a time
 _MARK = "(all)"  # the row of NAME_columns that says who loaded the table
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Loaded(Record):
     """What a load did: the table's name and how many rows were added."""
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -15,12 +14,12 @@ from eptaro.errors import QuestionError
 from eptaro.plots.groups import group_name, group_names
 from eptaro.plots.page import Page
 from eptaro.plots.words import format_change, format_number, shorten_distinctly
-from eptaro.record import Record
+from eptaro.record import Record, record
 
 _MOST, _STEPS = 30, 15
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Changes(Record):
     """The groups of the last period, and a measure's values, prior values and changes."""
 

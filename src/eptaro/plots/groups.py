@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from typing import Any, TypeVar
 
 import numpy as np
@@ -16,7 +15,7 @@ from eptaro.core.query.view import View
 from eptaro.core.results.result import Result
 from eptaro.errors import QuestionError
 from eptaro.plots.page import MOST_PANELS, Page
-from eptaro.record import Record
+from eptaro.record import Record, record
 
 AnyQuery = TypeVar("AnyQuery", bound=Query)
 
@@ -47,7 +46,7 @@ def group_names(table: Result) -> list[str]:
     return [*names, "calendar"] if names and "calendar" in table else names
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Group(Record):
     """One group of a table: its name, its rows, and the colour that it has, None for pale."""
 

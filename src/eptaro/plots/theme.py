@@ -3,19 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, get_args
 
 from eptaro.errors import InputError, QuestionError, unknown
 from eptaro.plots import ThemeName
-from eptaro.record import Record
+from eptaro.record import Record, record
 
 ENDINGS = (".png", ".svg", ".pdf")
 _LEAST, _MOST = 320, 4000  # pixels of a side
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Theme(Record):
     """The colours of a picture.
 
@@ -100,7 +99,7 @@ PRINT = Theme(
 _THEMES: dict[ThemeName, Theme] = {"light": LIGHT, "dark": DARK, "print": PRINT}
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class PictureOptions(Record):
     """What may be chosen about a picture; see `Table.plot`."""
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -12,12 +11,12 @@ from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Ints, as_date, as_dates
 from eptaro.core.calendars.levels import LEVELS
 from eptaro.core.calendars.span import Span
-from eptaro.record import Record
+from eptaro.record import Record, record
 
 _LETTER = 7.6  # dots
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Marks(Record):
     """Places on an axis and their words; the second line names the year where it begins."""
 

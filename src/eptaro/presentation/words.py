@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -18,14 +17,14 @@ from eptaro.core.query.own_calendars import OwnCalendars
 from eptaro.core.query.view import View
 from eptaro.core.results.column import NO_NUMBERS, Column, subtract_columns
 from eptaro.core.results.format import BLANK, format_column
-from eptaro.record import Record
+from eptaro.record import Record, record
 
 _NOT_YET = "is after the as-of date"
 _FEWEST_DATES = 3  # of which all may begin a month by chance
 MOST_MEASURES = 4  # in one headline
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class DayRange(Record):
     """An inclusive span of day ordinals."""
 
@@ -128,7 +127,7 @@ def _begun_by_every_date(view: View) -> Grain | None:
     return next((grain for grain in wide if (first_days(days, grain) == days).all()), None)
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Movement(Record):
     """How a value is to the one before: in words, with a sign and the share of it."""
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass, fields, replace
+from dataclasses import fields, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
 
@@ -20,7 +20,7 @@ from eptaro.outputs.files import replace_whole
 from eptaro.outputs.html import STYLE
 from eptaro.presentation.words import calendar_in_words
 from eptaro.progress import report_progress
-from eptaro.record import Record
+from eptaro.record import Record, record
 from eptaro.reports.sections import ReportContext, ReportRules, Section, make_section
 from eptaro.version import __version__
 
@@ -103,7 +103,7 @@ _MOST_NAMED = 3  # measures in a title
 _MOST_YEARS = 200
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class ReportOptions(Record):
     """What a report was asked for: the options of a page, and those of a workbook; None where
     they were not given. See `ReportRules` and `SheetRules` for what they mean.

@@ -38,7 +38,7 @@ from eptaro.plots.draw import draw
 from eptaro.plots.theme import PictureOptions
 from eptaro.presentation.headline import headline as sentence
 from eptaro.presentation.words import as_title, calendar_in_words
-from eptaro.record import Record
+from eptaro.record import Record, record
 
 SECTIONS = (
     *("headline", "plan", "groups", "to date", "comparison", "years", "calendars", "trend"),
@@ -46,7 +46,7 @@ SECTIONS = (
 )
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class ReportRules(Record):
     """The sections of a report in order, its title, and the periods that it goes by.
 
@@ -110,7 +110,7 @@ class Section:
         self.figures.append({"alt": alt, "svg": svg})
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class ReportContext(Record):
     """What all sections go by: `book` answers for all groups together, `grouped` by groups."""
 

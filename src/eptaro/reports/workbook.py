@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -23,13 +23,13 @@ from eptaro.errors import QuestionError
 from eptaro.outputs.files import replace_whole
 from eptaro.outputs.sheets import Workbook, number_format, right, write_cells
 from eptaro.presentation.headline import footer
-from eptaro.record import Record
+from eptaro.record import Record, record
 
 _TOP = 4  # rows above a sheet's table
 _MOST_SHEETS = 250
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class SheetRules(Record):
     """What the sheets are: one per period of a level, or per value of a group column.
 
@@ -42,7 +42,7 @@ class SheetRules(Record):
     years: int | None = None
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class _Sheet:
     title: str
     span: Span

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pickle
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any, TypeVar
 
 import numpy as np
@@ -23,6 +23,7 @@ from eptaro.errors import InputError
 from eptaro.inputs.options import FileOptions
 from eptaro.optional import import_optional
 from eptaro.paths import StoragePath
+from eptaro.record import record
 from eptaro.sharded.shards import Work
 from eptaro.storage.folder.manifest import Manifest
 from eptaro.storage.folder.shardfiles import ShardFiles
@@ -32,7 +33,7 @@ Done = TypeVar("Done")
 _AHEAD = 3  # tasks for each thread of a worker that are under way
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class ClusterShards:
     """Shards that workers hold, or read from a folder that all of them reach.
 

@@ -8,7 +8,7 @@ of the groups elsewhere (the result of all, by which a share goes) is gathered f
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import cache, partial
 from typing import Any, TypeVar
 
@@ -30,6 +30,7 @@ from eptaro.core.verbs.queries import Recap
 from eptaro.core.verbs.shares import running_name, with_running_shares
 from eptaro.core.verbs.store import answer, check_in_parts
 from eptaro.errors import NothingLeftError, QuestionError, unknown
+from eptaro.record import record
 from eptaro.sharded.shard_query import (
     BookContext,
     PartialTotals,
@@ -202,7 +203,7 @@ def answer_top(shards: Shards, names: list[str], ask: ShardQuery, query: Recap) 
     return answer(facts, replace(query, only=ask.others or None))
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class TopGroups:
     """The largest groups, so many within each value of some of their columns, with their sizes."""
 

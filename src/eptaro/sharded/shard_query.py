@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Mapping, Sequence
 from contextlib import suppress
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from functools import partial
 from itertools import product
 from math import prod
@@ -31,10 +31,11 @@ from eptaro.core.results.format import BLANK
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.store import answer
 from eptaro.errors import DateError, NothingLeftError
+from eptaro.record import record
 from eptaro.sharded.shards import Shards
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class BookContext:
     """What every shard of a book has in common; `asked` is the coverage that goes by groups."""
 
@@ -65,7 +66,7 @@ class BookContext:
         return self.facts(folded, spans, whole)
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class PartialTotals:
     """Shares of the whole, in the order in which a verb asks for each."""
 
@@ -80,7 +81,7 @@ class PartialTotals:
         return PartialTotals(shares)
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class ShardTotals(GlobalTotals):
     """All shards, of which one is at hand.
 
@@ -99,7 +100,7 @@ class ShardTotals(GlobalTotals):
         return cast(AnyShare, self.every.shares[key][len(mine) - 1])
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class PickedBefore(GlobalTotals):
     """The largest groups, and those that are all `others` put together."""
 
@@ -116,7 +117,7 @@ class PickedBefore(GlobalTotals):
 _FEW = 64  # groups
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class ShardQuery:
     """A query that a shard is asked, in no order; `others` is what it is narrowed to beside the
     `wanted` group values. To see whether it can be answered at all, a `few` of its groups may do.

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Protocol, TypeVar
 
 from eptaro.core.aggregation.folded import Folded
 from eptaro.inputs.sources import prefetch
 from eptaro.paths import StoragePath
 from eptaro.progress import report_progress
+from eptaro.record import record
 from eptaro.storage.folder.manifest import Manifest
 from eptaro.storage.folder.shardfiles import ShardFiles
 
@@ -37,7 +38,7 @@ class Shards(Protocol):
         ...
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class FolderShards:
     """The shards of a folder, read one after the other in this process."""
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import cached_property
 from typing import Any
 
@@ -29,6 +29,7 @@ from eptaro.engines.clients import client_that_stays
 from eptaro.engines.local import free_memory
 from eptaro.errors import InputError, QuestionError
 from eptaro.paths import StoragePath
+from eptaro.record import record
 from eptaro.sharded.planner import ask_shards, view_of_shards
 from eptaro.sharded.shard_query import BookContext
 from eptaro.sharded.shards import FolderShards, Shards
@@ -40,7 +41,7 @@ _BYTES = 24  # of each cell in memory, and again for each plane
 AT_ONCE = 1_000_000  # cells that are held in memory without another thought
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class ShardStore:
     """The book of a manifest as it was when it was opened; `folder` is None where the workers of
     a cluster hold the shards. Up to `run_parallel` cells are put together in memory to be asked.

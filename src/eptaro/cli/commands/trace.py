@@ -7,15 +7,7 @@ from pathlib import Path
 import click
 import numpy as np
 
-from eptaro.cli.commands.verbs import (
-    VerbCommand,
-    accumulate,
-    compare,
-    recap,
-    restated,
-    rhythm,
-    trail,
-)
+from eptaro.cli.commands.verbs import accumulate, compare, recap, restated, rhythm, trail
 from eptaro.cli.help import DEMO, OUTPUT, QUESTION, HeadedCommand, option
 from eptaro.cli.messages import notify
 from eptaro.core.results.column import Column
@@ -23,8 +15,13 @@ from eptaro.core.results.format import escape_controls
 from eptaro.errors import EptaroError, QuestionError
 from eptaro.table import Table
 
-_VERBS: dict[str, VerbCommand] = {
-    str(verb.name): verb for verb in (recap, accumulate, trail, compare, restated, rhythm)
+_VERBS = {
+    "recap": recap,
+    "accumulate": accumulate,
+    "trail": trail,
+    "compare": compare,
+    "restated": restated,
+    "rhythm": rhythm,
 }
 
 
@@ -79,7 +76,7 @@ def trace(
     rest: tuple[str, ...],
 ) -> None:
     """Show the audit trail of one number, and calculate it again from its transactions."""
-    proof = _VERBS[verb].reply(rest).table.trace(row - 1, column)
+    proof = _VERBS[verb]().reply(rest).table.trace(row - 1, column)
     click.echo("\n".join(map(escape_controls, str(proof).split("\n"))))
     if rows_to is not None:
         places = Column.of(

@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
-from functools import wraps
+from functools import cache, wraps
 from typing import Any
 
 import click
@@ -38,11 +37,11 @@ from eptaro.core.verbs.queries import (
     Trail,
 )
 from eptaro.progress import log_time
-from eptaro.record import Record
+from eptaro.record import Record, record
 from eptaro.table import Table
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Reply:
     """The answer to a command, and where it goes."""
 
@@ -88,7 +87,7 @@ class VerbCommand(HeadedCommand):
         return answer
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class CommandInputs(Record):
     """The groups of options that every verb takes."""
 
@@ -137,13 +136,14 @@ def query_options(
 
 def verb_command(
     *question: Callable[[Command], Command], examples: Sequence[tuple[str, str]]
-) -> Callable[[Callable[..., Reply]], VerbCommand]:
-    """Return a decorator that makes a verb's command of a function of its inputs and output.
+) -> Callable[[Callable[..., Reply]], Callable[[], VerbCommand]]:
+    """Return a decorator that makes a function of its inputs and output into one that returns a
+    verb's command, whose ninety options are only made when it is the one that runs.
 
     The options of its question are listed after those of the data and of reading.
     """
 
-    def add(answer: Callable[..., Reply]) -> VerbCommand:
+    def add(answer: Callable[..., Reply]) -> Callable[[], VerbCommand]:
         @wraps(answer)
         def run(
             *,
@@ -155,16 +155,20 @@ def verb_command(
         ) -> Reply:
             return answer(CommandInputs(data, reading, rules), output, **own)
 
-        decorated: Callable[..., Any] = run
-        for decorate in (
-            answer_options,
-            calendar_options,
-            *reversed(question),
-            reading_options,
-            data_options,
-        ):
-            decorated = decorate(decorated)
-        return click.command(cls=VerbCommand, examples=examples)(decorated)
+        @cache
+        def command() -> VerbCommand:
+            decorated: Callable[..., Any] = run
+            for decorate in (
+                answer_options,
+                calendar_options,
+                *reversed(question),
+                reading_options,
+                data_options,
+            ):
+                decorated = decorate(decorated)
+            return click.command(cls=VerbCommand, examples=examples)(decorated)
+
+        return command
 
     return add
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
@@ -12,6 +12,7 @@ from eptaro.core.kernels.gathering import bounds, bounds_of_all, count_below
 from eptaro.core.kernels.parallel import parallel_for
 from eptaro.core.kernels.room import allocate, on_disk
 from eptaro.core.kernels.sorting import distinct_cells, joined_runs
+from eptaro.record import record
 
 _DENSE = np.empty(0, np.int64)
 # Cells; beyond, only occupied cells are kept. A dense axis needs no search for a cell, but room for
@@ -19,7 +20,7 @@ _DENSE = np.empty(0, np.int64)
 MOST_DENSE = 1 << 24
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Axis:
     """Cells in the order of groups, then days.
 

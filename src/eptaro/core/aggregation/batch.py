@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from functools import cached_property
 
 import numpy as np
@@ -14,11 +14,12 @@ from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.kernels import reading
 from eptaro.core.kernels.reading import Extent
 from eptaro.core.results.column import Column
+from eptaro.record import record
 
 ROWS_PER_CHUNK = 1 << 16  # rows per step: the temporaries stay in the processor's cache
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Batch:
     """Transactions as arrays of one length: days, coded groups and measured columns.
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import cached_property
 from typing import Any, NamedTuple
 
@@ -20,12 +20,13 @@ from eptaro.core.kernels.room import is_on_disk, on_disk
 from eptaro.core.kernels.sorting import met_first
 from eptaro.core.results import bigint
 from eptaro.core.results.column import Column
+from eptaro.record import record
 
 _MOST_AT_ONCE = 1 << 26  # cells that are put in one order, which takes room
 Tally = Sum | Squares | SelectedValues | ValueLists
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Cells:
     """All planes over one axis of groups and days."""
 

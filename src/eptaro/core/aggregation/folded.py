@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Any
 
 import numpy as np
@@ -18,12 +18,12 @@ from eptaro.core.results.column import Column
 from eptaro.core.results.format import Format
 from eptaro.core.results.result import Result
 from eptaro.errors import count_noun
-from eptaro.record import Record
+from eptaro.record import Record, record
 
 _MOST_NAMED = 2  # sources that are named one by one
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Left(Record):
     """The condition on the rows of a book, and how many do not meet it."""
 
@@ -31,7 +31,7 @@ class Left(Record):
     rows: int
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Folded:
     """What a fold leaves: groups, cells, and where they came from.
 

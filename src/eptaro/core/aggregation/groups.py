@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from functools import cached_property, partial
 from typing import Any
 
@@ -18,9 +17,10 @@ from eptaro.core.kernels.texts import Texts, order_of_texts
 from eptaro.core.results.column import Column, LazyColumn, TiledArray
 from eptaro.core.results.format import BLANK
 from eptaro.errors import QuestionError, unknown
+from eptaro.record import record
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Categorical:
     """A group column as codes into its distinct values; -1 is blank."""
 
@@ -76,7 +76,7 @@ _NUMBER = r"-?\d+(?:\.\d+)?"
 _BAND = re.compile(rf"(under )?({_NUMBER})(?: to {_NUMBER}| and over)?")
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Groups:
     """One row per combination of group values that occurs; no columns means one group: all."""
 

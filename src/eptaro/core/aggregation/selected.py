@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Literal, TypeVar
 
 import numpy as np
@@ -14,6 +14,7 @@ from eptaro.core.kernels.sorting import Array, in_cell_order
 from eptaro.core.results import bigint
 from eptaro.core.results.column import ColumnKind
 from eptaro.errors import InputError
+from eptaro.record import record
 
 Valued = TypeVar("Valued", "SelectedValues", "ValueLists")
 Which = Literal["min", "max", "first", "last"]
@@ -21,7 +22,7 @@ _FEW_CELLS = 32  # cells are few where each holds so many values
 _NO_DAYS = np.empty(0, np.int32)
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class SelectedValues:
     """One value per occupied cell: the least, the largest, the first or the last.
 
@@ -178,7 +179,7 @@ def _rescale(tally: Valued, kind: ColumnKind, scale: int) -> Valued:
     return replace(tally, value=value, kind=kind, scale=scale)
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class ValueLists:
     """All filled values, in the order of their cells: for quantiles and distinct counts."""
 

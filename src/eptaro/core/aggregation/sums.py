@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import partial
 
 import numpy as np
@@ -22,12 +22,13 @@ from eptaro.core.kernels.gathering import (
 from eptaro.core.kernels.parallel import run_parallel
 from eptaro.core.results import bigint
 from eptaro.core.results.column import Column, ColumnKind
+from eptaro.record import record
 
 _ROOM = float(2**63)
 _MANY = 1 << 18  # cells, for which a second thread pays
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Sum:
     """Sums per cell: a whole part, exact at any size (see `core.results.exact`), and for floats a
     rest.
@@ -114,7 +115,7 @@ class Sum:
         return RunningSum(whole, rest[0] if rest else None, self.kind, self.scale)
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class RunningSum:
     """Running sums of cells with a leading zero; never added up themselves.
 
@@ -154,7 +155,7 @@ _PARTS = 64  # bits behind the point that the rests of floats are calculated wit
 LARGEST_SQUARED = 1 << 44  # values from there on are squared as Python integers
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Squares:
     """Sums of squares per cell: a whole part, exact at any size (see `core.results.exact`), and the
     rest of floats, which are counted from `centre`.
@@ -265,7 +266,7 @@ class Squares:
         return RunningSquares(running_sums(self.whole), rest, self.scale, self.centre)
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class RunningSquares:
     """Running sums of squares with a leading zero, counted from `centre` where they are floats."""
 

@@ -16,7 +16,7 @@ from eptaro.core.calendars.days import Days, Ints, as_date
 from eptaro.core.calendars.levels import check_level
 from eptaro.core.calendars.span import Span
 from eptaro.errors import CalendarError
-from eptaro.record import Record
+from eptaro.record import Record, record
 
 if TYPE_CHECKING:
     from eptaro.core.calendars.calendar import Calendar
@@ -177,7 +177,7 @@ class Period(Record):
         return self._comparable(other) and self.index >= other.index
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Periods:
     """Many periods of one level as arrays that run in step with `index`."""
 

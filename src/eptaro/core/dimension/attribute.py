@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
@@ -16,10 +15,10 @@ from eptaro.core.calendars.period import PeriodGrid, Periods
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.results.column import Column, ColumnKind
-from eptaro.record import Record
+from eptaro.record import Record, record
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Sheet:
     """What attributes are gathered from; `as_of` is a day ordinal, None without one."""
 
@@ -101,7 +100,7 @@ STANDARD = frozenset({"standard"})
 NONE: frozenset[str] = frozenset()
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Attribute(Record):
     """One attribute: its name, the level it speaks of, its meaning, and how it is gathered.
 

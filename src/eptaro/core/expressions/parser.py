@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from decimal import Decimal
 from typing import Literal, NamedTuple, cast
 
@@ -35,7 +35,7 @@ from eptaro.core.expressions.tree import (
     names_in,
 )
 from eptaro.errors import ExpressionError, unknown
-from eptaro.record import Record
+from eptaro.record import Record, record
 
 MOST_LETTERS = 10_000
 MOST_DIGITS = 38  # of a number
@@ -341,7 +341,7 @@ class Parser:
             raise error_at(self.text, at, f"brackets and signs go deeper than {MOST_DEEP}")
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Formula(Record):
     """An expression, the text that it was written as, and what it is to be, where that is known."""
 
@@ -425,7 +425,7 @@ def _shift_dates(node: Node) -> Node:
             return node
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Formulas(Record):
     """The columns of a book that are calculated, by their names, and the condition on its rows; and
     what the columns of text that both use are taken for.

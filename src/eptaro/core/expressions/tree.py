@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass, field, fields, replace
+from dataclasses import field, fields, replace
 from decimal import Decimal
 from typing import Any, Literal, TypeAlias
 
 from eptaro.errors import ExpressionError, unknown
-from eptaro.record import Record
+from eptaro.record import Record, record
 
 _WIDEST = 100  # letters of an expression that an error shows
 
@@ -46,7 +46,7 @@ _STEP, _CALL = 3, 9  # calls of Python for each part, and for each function
 _DEEPEST, _LARGEST = 540, 20_000
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Node(Record):
     """Any part of an expression; `at` is the place of its first letter."""
 
@@ -92,7 +92,7 @@ def check_size(node: Node, text: str) -> None:
         sizes[id(one)] = deep, size
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Number(Node):
     """A number as it is written: a whole number or an exact decimal."""
 
@@ -102,7 +102,7 @@ class Number(Node):
         return f"{self.value:f}"
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Text(Node):
     """A text in single quotes."""
 
@@ -112,7 +112,7 @@ class Text(Node):
         return "'" + self.value.replace("'", "''") + "'"
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Name(Node):
     """A column."""
 
@@ -124,7 +124,7 @@ class Name(Node):
         return '"' + self.name.replace('"', '""') + '"'
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class _OfOne(Node):
     """A node above one other."""
 
@@ -136,7 +136,7 @@ class _OfOne(Node):
         return (self.value,)
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class _OfTwo(Node):
     """A node above two others, which are joined by a mark or word."""
 
@@ -153,7 +153,7 @@ class _OfTwo(Node):
         return f"{_bracket(self.left)} {self.how} {_bracket(self.right)}"
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Negate(_OfOne):
     """A value with its sign turned."""
 
@@ -161,7 +161,7 @@ class Negate(_OfOne):
         return f"-{_bracket(self.value)}"
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Not(_OfOne):
     """A condition turned round."""
 
@@ -169,7 +169,7 @@ class Not(_OfOne):
         return f"not {_bracket(self.value)}"
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class IsBlank(_OfOne):
     """Whether there is no value."""
 
@@ -195,7 +195,7 @@ class BoolOp(_OfTwo):
     how: Literal["and", "or"]
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class In(Node):
     """Whether a value is one of several."""
 
@@ -211,7 +211,7 @@ class In(Node):
         return f"{_bracket(self.value)} in ({', '.join(map(str, self.choices))})"
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Call(Node):
     """A function of some values."""
 
@@ -227,7 +227,7 @@ class Call(Node):
         return f"{self.function}({', '.join(map(str, self.given))})"
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Where(Node):
     """A value where a condition is true, and blank elsewhere; without a value, whether it is."""
 

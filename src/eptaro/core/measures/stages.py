@@ -7,7 +7,6 @@ of the result then asks about a range of these units.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
 
@@ -25,9 +24,10 @@ from eptaro.core.measures.calculations import calculation
 from eptaro.core.measures.term import DAYS, Arithmetic, Term
 from eptaro.core.results.column import Column
 from eptaro.errors import QuestionError
+from eptaro.record import record
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class NestedAggregation:
     """What two-stage measures need of a view."""
 

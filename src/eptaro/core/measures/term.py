@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Literal, NamedTuple, TypeAlias, get_args
 
 import numpy as np
@@ -15,7 +15,7 @@ from eptaro.core.expressions.kinds import ValueKind, kind_of
 from eptaro.core.expressions.parser import Formula
 from eptaro.core.expressions.tree import Name, Node, Where, error_at, rename_columns
 from eptaro.core.results.column import Column
-from eptaro.record import Record
+from eptaro.record import Record, record
 
 NestedGrain: TypeAlias = Literal[
     "day", "workday", "active day", "week", "month", "quarter", "half", "year"
@@ -92,7 +92,7 @@ class Term(NamedTuple):
         return f"{self.how}({body}{share}{' over all' if self.over_all else ''}){of}"
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Arithmetic(Record):
     """A formula whose names are terms as they are written; a ratio of sums is one in every total.
 

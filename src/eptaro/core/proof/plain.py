@@ -12,7 +12,7 @@ import math
 import sys
 from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from decimal import Decimal
 from fractions import Fraction
 from typing import Any
@@ -21,14 +21,14 @@ from eptaro.core.expressions.interpreter import plain_value as evaluate_plain
 from eptaro.core.expressions.tree import Node
 from eptaro.core.measures.term import Arithmetic, Term
 from eptaro.errors import EptaroError
-from eptaro.record import Record
+from eptaro.record import Record, record
 
 Units = Callable[[str], Sequence[tuple[int, int]]]  # grain -> first and last day of each unit
 # Of a balance, and the first and last day of a span: what each account has.
 Carried = Callable[[Term, int, int], "PlainValues"]
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class PlainValues(Record):
     """One column's values, None where blank; whole numbers count units of 10**-scale."""
 
@@ -40,7 +40,7 @@ class PlainValues(Record):
         return [item for item in self.items if item is not None]
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Rows(Record):
     """Transactions in date, time and input order: their day ordinals and columns, and where
     several groups are looked at together, the moment and the group of each.

@@ -35,6 +35,7 @@ from eptaro.core.results.column import Column, date_column
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Recap
 from eptaro.errors import EptaroError, QuestionError, count_noun
+from eptaro.record import record
 
 
 def pairs_of(change: Change, pairing: DayMatching, row: int, reader: Reader) -> Result | None:
@@ -133,7 +134,7 @@ def _daily_values(change: Change, reader: Reader, days: Ints, keep: Any, name: s
     )
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class TracedSide:
     """One span of days behind a number: its transactions and their result.
 

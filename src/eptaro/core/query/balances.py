@@ -6,7 +6,6 @@ where that was. Added up by group and day, these movements give the balances at 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -24,11 +23,12 @@ from eptaro.core.measures.term import Term
 from eptaro.core.results import bigint
 from eptaro.core.results.column import Column, ColumnKind
 from eptaro.errors import QuestionError
+from eptaro.record import record
 
 _DAYS = 1 << 32  # more than there are, for keys of group and day
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Balances:
     """The movements of the groups of a view, in the order of `keys`, `group * 2**32 + day`."""
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Collection, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from typing import TypeAlias
 
 from eptaro.core.aggregation.folded import Folded
@@ -33,7 +33,7 @@ from eptaro.core.query.query import ADJUSTMENT, By, formulas_of, group_names
 from eptaro.core.query.view import BookData
 from eptaro.core.results.format import Format, check_formats
 from eptaro.errors import CalendarError, InputError, QuestionError, unknown
-from eptaro.record import Record
+from eptaro.record import Record, record
 
 _AROUND = 31  # days before and after the data whose holidays count as well
 _MONTHS = 12  # of a year whose calendar does not say
@@ -74,7 +74,7 @@ def check_options(accepted: Collection[str], options: Mapping[str, object]) -> N
         raise QuestionError(unknown("option", name, accepted))
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class BookOptions(Record):
     """The options of a book, checked as far as can be without its rows."""
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any, TypeAlias
 
 import numpy as np
@@ -34,11 +34,12 @@ from eptaro.core.results.column import Column, day_counts
 from eptaro.core.results.format import DisplayHint, Priority
 from eptaro.core.results.result import Result
 from eptaro.errors import QuestionError
+from eptaro.record import record
 
 _HOUR = 3_600_000_000_000  # nanoseconds
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class AttributeProduct:
     """One or two attributes: a place for each combination of their values.
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any, Literal, TypeAlias
 
 import numpy as np
@@ -17,6 +17,7 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.query.query import ADJUSTMENT
 from eptaro.errors import DateError, InputError
+from eptaro.record import record
 
 GROUPS: Literal["groups"] = "groups"
 GivenSpans: TypeAlias = 'Literal["groups"] | Mapping[Any, Span]'
@@ -33,7 +34,7 @@ def asked_by_group(coverage: Coverage) -> GivenSpans | None:
     return GROUPS if isinstance(coverage, str) and coverage == GROUPS else None
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class GroupSpans:
     """First and last day of each group of a book, and how that was asked for."""
 

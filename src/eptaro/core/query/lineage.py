@@ -6,7 +6,7 @@ Proofs, pictures and reports read it, so that nothing need be read from the name
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import cached_property
 from typing import Any, Literal, Self, TypeAlias, assert_never
 
@@ -22,10 +22,10 @@ from eptaro.core.query.query import Query
 from eptaro.core.query.view import View
 from eptaro.core.results.column import ManyFlags, ManyInts
 from eptaro.core.results.result import Lineage, Result
-from eptaro.record import Record
+from eptaro.record import Record, record
 
 
-@dataclass(frozen=True, eq=False)
+@record
 class Side:
     """A span of days for each row, under the name that a trace gives it."""
 
@@ -41,7 +41,7 @@ class Side:
         return Span.of(self.first[row], self.last[row])
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class AttributeFilter:
     """Transactions picked by what their days bear: for each attribute the words of its rows."""
 
@@ -52,7 +52,7 @@ class AttributeFilter:
         return {name: str(words[row]) for name, words in self.words.items()}
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class LastN(Record):
     """Transactions picked by their number: the last so many up to the end of the days."""
 
@@ -62,7 +62,7 @@ class LastN(Record):
 Picked: TypeAlias = AttributeFilter | LastN | None  # None: all transactions of the days
 
 
-@dataclass(frozen=True, eq=False)
+@record
 class Value:
     """A measure over the days of a side, of the group of each row.
 
@@ -77,14 +77,14 @@ class Value:
     stated: ManyFlags | None = None
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Mean:
     """The mean of several values, blank where one is."""
 
     values: tuple[Value, ...]
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class DayMatching(Record):
     """How the days of two sides meet: as dates moved back, as workdays, or as many days in."""
 
@@ -92,7 +92,7 @@ class DayMatching(Record):
     back: Amount | None = None
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Change:
     """A value less the one before, blank unless comparable; as a `ratio`, over its size."""
 
@@ -119,7 +119,7 @@ def value_of(number: TracedNumber) -> Value:
             assert_never(number)
 
 
-@dataclass(frozen=True, eq=False)
+@record
 class ViewLineage(Lineage):
     """The answer of one view.
 
@@ -180,7 +180,7 @@ class ViewLineage(Lineage):
         return self.numbers[name], int(self.rows[row])
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class InParts(Lineage):
     """The answers of several views set together: each row is a row of one of them."""
 
@@ -249,7 +249,7 @@ class InParts(Lineage):
         return part.number(int(self.rows[row]), name)
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class AcrossLineage(Lineage):
     """The answers of every group and of all together, whose rows are side by side.
 

@@ -16,7 +16,7 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.expressions.parser import Formula
 from eptaro.core.measures.measure import Measures
 from eptaro.errors import CalendarError, DateError, QuestionError
-from eptaro.record import Record
+from eptaro.record import Record, record
 
 if TYPE_CHECKING:
     from eptaro.core.query.view import BookData
@@ -83,7 +83,7 @@ def looked_at(as_of: AsOf, coverage: Span, grain: Grain) -> tuple[int, Span]:
     return day, Span.of(coverage.lo, min(day, coverage.hi))
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Filter(Record):
     """What `only` narrows a question to: windows of days, of which most questions take one, and
     wanted values of group columns.

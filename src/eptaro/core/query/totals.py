@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any, Protocol, Self, TypeVar
 
 import numpy as np
@@ -15,6 +15,7 @@ from eptaro.core.calendars.days import FIRST_DAY, Flags, Ints
 from eptaro.core.query.coverage import GroupSpans
 from eptaro.core.results import bigint
 from eptaro.core.results.column import Column
+from eptaro.record import record
 
 
 class Share(Protocol):
@@ -47,7 +48,7 @@ class GlobalTotals:
         return None
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class ReducedBook:
     """What was folded of some groups, and the days that each covers where groups have their own."""
 
@@ -74,7 +75,7 @@ class ReducedBook:
         return ReducedBook(folded, GroupSpans(lo, hi, self.own.asked))
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class GroupSet:
     """The groups that there are."""
 
@@ -91,7 +92,7 @@ class GroupSet:
         return numbered_together([self.groups, some.drop_unused()])[1][1]
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class GroupTotals:
     """The values of a measure added up over groups, for each of some rows; exact unless floats.
 

@@ -7,7 +7,7 @@ cell of its own, so that every measure works over any run of them.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import cached_property
 from typing import Any
 
@@ -29,9 +29,10 @@ from eptaro.core.results.column import AnyColumn, Column, date_column, join_colu
 from eptaro.core.results.format import COMPLETE, DATE, FIRST, LAST, DisplayHint, Priority
 from eptaro.core.results.result import Result
 from eptaro.errors import QuestionError
+from eptaro.record import record
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Ledger:
     """Transactions of a view in order: group, day, place in the input (from 0).
 
@@ -323,7 +324,7 @@ def _cells_of_rows(group: Days, day: Days, groups: int, width: int) -> tuple[Int
     return cell_group, cell_day, at
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Index:
     """All transactions, findable by day, so that a look at some days touches their rows alone.
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from functools import cached_property
 from typing import Any
 
@@ -41,12 +41,13 @@ from eptaro.core.results.column import NO_NUMBERS, Column, ManyFlags, TiledArray
 from eptaro.core.results.format import Format
 from eptaro.core.results.result import Result
 from eptaro.errors import NothingLeftError, QuestionError, unknown
+from eptaro.record import record
 
 OTHERS = "(others)"
 NOTES = ("undecided", "by_input_order")  # of answers, kept in their meta
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class SetTable:
     """A book of a set, and for each of its groups the place among the groups of the set."""
 
@@ -54,7 +55,7 @@ class SetTable:
     places: Ints
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class BookData:
     """Folded transactions with their measures, calendar and coverage.
 
@@ -197,7 +198,7 @@ class BookData:
         return looked_at(as_of, self.coverage, self.folded.grain)
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class View:
     """The cells that one question looks at."""
 

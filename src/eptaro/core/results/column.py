@@ -30,9 +30,10 @@ from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Days, Flags, Ints, a
 from eptaro.core.results import bigint
 from eptaro.core.results.format import DisplayHint, Format, Priority
 from eptaro.errors import EptaroError, MeasureError, QuestionError
+from eptaro.record import record
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class TiledArray:
     """Few values that represent those of many rows, which are written out when they are needed.
 

@@ -16,7 +16,7 @@ import numpy as np
 
 from eptaro.errors import MeasureError, unknown
 from eptaro.option import option
-from eptaro.record import Record
+from eptaro.record import Record, record
 
 if TYPE_CHECKING:
     from eptaro.core.results.column import Column
@@ -176,7 +176,7 @@ class Priority(IntEnum):
     DETAIL = 4
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class DisplayHint(Record):
     """How a column is shown on a screen; files have its exact name.
 

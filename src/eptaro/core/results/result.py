@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, Self, overload
 
 import numpy as np
@@ -14,7 +13,7 @@ from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.results.column import AnyColumn, Column, LazyColumn, materialize
 from eptaro.errors import QuestionError, unknown
-from eptaro.record import Record
+from eptaro.record import Record, record
 
 
 class Lineage(ABC):
@@ -50,7 +49,7 @@ class Lineage(ABC):
         """Return the answer for the rows at the given places. `places` is `(n,)`."""
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class NoLineage(Record, Lineage):
     """The answer of a table that came without its view: what was asked, and of what."""
 
@@ -89,7 +88,7 @@ class NoLineage(Record, Lineage):
         return self
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Parts(Record):
     """The parts of a result that shards make, each where it lies.
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import partial
 
 import numpy as np
@@ -30,6 +30,7 @@ from eptaro.core.results.result import Result
 from eptaro.core.verbs.goals import GoalRows, goal_columns, goals_of
 from eptaro.core.verbs.queries import Accumulate
 from eptaro.errors import QuestionError
+from eptaro.record import record
 
 _WHOLE = "Whether all days of the running total lie in the coverage"
 
@@ -75,7 +76,7 @@ def accumulate(facts: BookData, query: Accumulate) -> Result:
     return Result(columns, meta, ViewLineage(query, view, group, numbers))
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class _Totals:
     """Rows of one group: own days `first`..`last`, running total from `since`.
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import NamedTuple
 
 import numpy as np
@@ -25,6 +25,7 @@ from eptaro.core.verbs.goals import GoalRows, goals_of, goals_of_some, level_of_
 from eptaro.core.verbs.layouts.wide import levels_across
 from eptaro.core.verbs.queries import Card, Goals, Pace
 from eptaro.errors import QuestionError
+from eptaro.record import record
 
 
 class _Row(NamedTuple):
@@ -178,7 +179,7 @@ _KEY = DisplayHint("calendar", Priority.KEY)
 _LEVEL = DisplayHint("level", Priority.KEY)
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class _Prior:
     """The prior side of each row, and the columns that describe it."""
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from decimal import Decimal
 from typing import Any
 
@@ -22,12 +22,13 @@ from eptaro.core.results.format import BLANK, DisplayHint
 from eptaro.core.verbs.comparison.sides import Sides, of_to_date, of_whole
 from eptaro.core.verbs.queries import PACES, Goals, GoalsQuery, Pace
 from eptaro.errors import CalendarError, QuestionError, unknown
+from eptaro.record import record
 
 GOAL_ENDINGS = ("_goal", "_goal_to_date", "_goal_gap", "_goal_reached")
 _NAMED = 3  # goals that a note names
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class GoalRows:
     """Rows that goals are set against: for each its group, its period's place among `labels`,
     and the last day that it has reached. `within` is the level of the periods.

@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Sequence
 from contextlib import suppress
-from dataclasses import dataclass
 from functools import cached_property, partial
 from itertools import pairwise
 from typing import Any
@@ -29,12 +28,13 @@ from eptaro.core.results.column import (
 )
 from eptaro.core.results.format import COMPLETE, FIRST, LAST, PERIOD, DisplayHint, Priority
 from eptaro.errors import CalendarError, QuestionError, unknown
+from eptaro.record import record
 
 _WHOLE = "Whether the row is a whole period inside the coverage"
 TOTAL = "total"  # label and level of the row that adds up all others
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class PeriodRows:
     """The spans that rows represent, with their labels; `level` is `total` for totals."""
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -18,6 +18,7 @@ from eptaro.core.results.column import Column, join_columns
 from eptaro.core.results.format import DisplayHint
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.periods import PeriodRows
+from eptaro.record import record
 
 Amounts = NDArray[np.float64]
 
@@ -160,7 +161,7 @@ def rank_column(view: View, measure: Measure, value: Column, rows: PeriodRows) -
     return Column.of(name, "integer", ranks, at >= 0, description=f"Rank {text}", face=face)
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class RankTable:
     """The different values of each pool in order, and how many rows have each.
 

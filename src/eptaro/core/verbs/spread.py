@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any, Final, Literal
 
 import numpy as np
@@ -23,12 +22,13 @@ from eptaro.core.results.column import Column, with_shown_labels
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Histogram, Spread
 from eptaro.errors import QuestionError, unknown
+from eptaro.record import record
 
 _ENDS: Final = ("left", "right")
 _ROOM = 1 << 22  # numbers to count by that are never too many
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class ValueCounts:
     """Different values in runs `lo`..`hi`, one per group and value of `per`, each in order.
 

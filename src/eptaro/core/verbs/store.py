@@ -7,7 +7,7 @@ that keep it, and sets the answers together; every row is labelled in its own ca
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from functools import partial
 from typing import Any, Protocol
 
@@ -55,6 +55,7 @@ from eptaro.core.verbs.queries import (
     Trail,
 )
 from eptaro.errors import NothingLeftError, QuestionError, unknown
+from eptaro.record import record
 
 _ONE = "book.with_calendar(calendar), or --calendar NAME"
 
@@ -242,7 +243,7 @@ class Store(Protocol):
         """Return the same cells with some measures shown in another way."""
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class MemoryStore:
     """Cells in memory; `file` is where they were read from, None where they were not."""
 
@@ -291,7 +292,7 @@ class MemoryStore:
         return MemoryStore(self.facts.formatted(formats), self.file)
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class SetStore:
     """The stores of several books, asked as one.
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import TypeAlias, get_args
 
 import numpy as np
@@ -25,7 +25,7 @@ from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Edge, Trail
 from eptaro.core.verbs.windows import Windowed, Windows, ends_of, windowed_rows
 from eptaro.errors import QuestionError
-from eptaro.record import Record
+from eptaro.record import Record, record
 
 
 def trail(facts: BookData, query: Trail) -> Result:
@@ -106,7 +106,7 @@ def _weighted_windows(view: View, windows: Windows, ends: Ints, weighted: Weight
     return Windowed(group, date, first, last, view.complete(first, last, group))
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Weighted(Record):
     """Windows whose units, days or periods of `every`, have weights, the oldest first."""
 
@@ -177,7 +177,7 @@ class Weighted(Record):
 Floats: TypeAlias = NDArray[np.float64]
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class ValueRows:
     """Rows with a position each: their group's place among `groups`, and what they measure.
 
@@ -201,7 +201,7 @@ class ValueRows:
         )
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class TrailValues(Record):
     """What windows along a column were asked for; see `trail_values`."""
 

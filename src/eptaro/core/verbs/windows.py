@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from eptaro.core.aggregation.planes import ROWS
@@ -29,10 +27,10 @@ from eptaro.core.results.column import (
 )
 from eptaro.core.results.format import COMPLETE, DATE, FIRST, LAST, DisplayHint, Priority
 from eptaro.errors import QuestionError
-from eptaro.record import Record
+from eptaro.record import Record, record
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Windows(Record):
     """How windows lie about their day."""
 
@@ -88,7 +86,7 @@ class Windows(Record):
         return calendar.move_days(days + 1, n, unit)[0] - 1
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Windowed:
     """Windows row by row; with a ledger they are runs `lo`..`hi` of its transactions."""
 

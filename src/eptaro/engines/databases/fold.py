@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime as dt
 import hashlib
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from decimal import Decimal
 from typing import Any
 
@@ -44,11 +44,12 @@ from eptaro.inputs.columns.kinds import only_picked
 from eptaro.inputs.dates.reading import read_dates, settled_start
 from eptaro.inputs.options import SqlOptions
 from eptaro.outputs.databases import connect, refusals
+from eptaro.record import record
 from eptaro.rules import DateRules, Lookup, lookups_of
 from eptaro.urls import redact_url
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Fetched:
     """What came back: columns of the grouped query, those of the listed ones, and the queries."""
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any
 
 from eptaro.core.aggregation.planes import Plane, What
@@ -18,6 +18,7 @@ from eptaro.engines.databases.expressions import Translator
 from eptaro.engines.databases.sqlexpr import is_stored_day, kind_of_values, stored_day, without_nan
 from eptaro.errors import DateError, InputError, MeasureError, QuestionError, unknown
 from eptaro.optional import import_optional
+from eptaro.record import record
 from eptaro.rules import DateRules
 
 # Of every plane that a fold keeps it is given here how a database makes it, if it does.
@@ -35,7 +36,7 @@ _HALF = (1 << 32) - 1
 _SELECT = re.compile(r"\s*(select|with)\s", re.IGNORECASE)
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class SqlTable:
     """A table or query of a database, its columns, and how its values are counted.
 

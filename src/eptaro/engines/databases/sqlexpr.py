@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Sequence
-from dataclasses import dataclass
 from decimal import Decimal
 from typing import Any
 
+from eptaro.record import record
 
-@dataclass(frozen=True, eq=False, repr=False)
+
+@record
 class SqlExpr:
     """A part of an expression in SQL. An exact number is one of units of 10**-scale."""
 

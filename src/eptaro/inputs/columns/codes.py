@@ -6,13 +6,13 @@ from decimal import Decimal
 
 import numpy as np
 import pyarrow as pa
-import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from eptaro.core.aggregation.groups import Categorical
 from eptaro.core.kernels.factorize import factorize_narrow
 from eptaro.core.results.column import Column
 from eptaro.errors import InputError
+from eptaro.inputs import arrow_compute as pc
 from eptaro.inputs.files.chunks import encode_dictionary, fill_blanks, plain, to_numpy
 
 _MOST_MARKED = 8  # whole numbers between the least and the largest, for each row

@@ -11,7 +11,6 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 import pyarrow as pa
-import pyarrow.compute as pc
 
 from eptaro.core.aggregation.planes import Plane
 from eptaro.core.expressions.kinds import FUNCTIONS, Use, ValueKind, sure_kind
@@ -20,6 +19,7 @@ from eptaro.core.expressions.parser import Formula, Formulas
 from eptaro.core.expressions.tree import Call, Name, Node, Text, Where
 from eptaro.core.results.column import Column
 from eptaro.errors import ExpressionError, InputError, MeasureError
+from eptaro.inputs import arrow_compute as pc
 from eptaro.inputs.columns.codes import read_codes
 from eptaro.inputs.dates.reading import is_text, read_dates
 from eptaro.inputs.options import FoldSpec

@@ -8,11 +8,11 @@ from typing import Any
 
 import numpy as np
 import pyarrow as pa
-import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Days, Ints, as_date
 from eptaro.errors import InputError, MeasureError
+from eptaro.inputs import arrow_compute as pc
 from eptaro.inputs.columns.numbers import cure, read_written
 from eptaro.inputs.columns.wrapped import SourceWrapper
 from eptaro.inputs.datecolumn import infer_date_rules

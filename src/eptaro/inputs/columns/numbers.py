@@ -6,16 +6,16 @@ import re
 import shlex
 import unicodedata
 from collections.abc import Sequence
-from dataclasses import Field, dataclass, fields, replace
+from dataclasses import Field, fields, replace
 from functools import cached_property
 from typing import Any, Literal
 
 import pyarrow as pa
-import pyarrow.compute as pc
 
 from eptaro.errors import MeasureError, spell_option
+from eptaro.inputs import arrow_compute as pc
 from eptaro.option import flag, setting
-from eptaro.record import Record
+from eptaro.record import Record, record
 from eptaro.rules import Mark, NumberRules
 
 _SPACES = "[ \u00a0\u202f]"  # plain, fixed, narrow
@@ -23,7 +23,7 @@ _MOST_DECIMALS = 18
 _WHOLE = r"^-?\d{1,18}$"
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Pattern(Record):
     """Number rules as regular expressions over trimmed text."""
 

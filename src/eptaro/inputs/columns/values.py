@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 import pyarrow as pa
-import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
@@ -15,11 +13,13 @@ from eptaro.core.kernels.gathering import RowMask
 from eptaro.core.kernels.reading import exact_units, narrow_words
 from eptaro.core.results.column import Column
 from eptaro.errors import MeasureError, spell_option
+from eptaro.inputs import arrow_compute as pc
 from eptaro.inputs.files.chunks import fill_blanks, one_array, to_numpy
 from eptaro.inputs.sources import Source
+from eptaro.record import record
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class RowOrigin:
     """Rows of a source from the `first` on, or those of them that are kept.
 
@@ -76,7 +76,7 @@ def read_numbers(array: pa.ChunkedArray, name: str, origin: RowOrigin) -> Column
     """
     kind, source = array.type, origin.source
     if pa.types.is_dictionary(kind):
-        array, kind = array.cast(kind.value_type), kind.value_type
+        array, kind = pc.cast(array, kind.value_type), kind.value_type
     valid = None
     if array.null_count:
         valid = to_numpy(array.is_valid())
@@ -85,11 +85,11 @@ def read_numbers(array: pa.ChunkedArray, name: str, origin: RowOrigin) -> Column
         return Column.of(name, "integer", np.zeros(len(array), np.int64), valid)
     if pa.types.is_integer(kind):
         try:
-            return Column.of(name, "integer", fill_blanks(array.cast(pa.int64()), 0), valid)
+            return Column.of(name, "integer", fill_blanks(pc.cast(array, pa.int64()), 0), valid)
         except pa.ArrowInvalid:
             raise MeasureError(f"{source.name}: {name!r} holds integers over 64 bits") from None
     if pa.types.is_floating(kind):
-        data = fill_blanks(array.cast(pa.float64()), 0.0)
+        data = fill_blanks(pc.cast(array, pa.float64()), 0.0)
         if not source.of_text:
             return Column.of(name, "float", data, valid)
         _check_finite(data, name, origin)
@@ -101,7 +101,7 @@ def read_numbers(array: pa.ChunkedArray, name: str, origin: RowOrigin) -> Column
             return _decimals(long, name, origin, valid, data)
         return Column.of(name, "float", data, valid)
     if pa.types.is_decimal(kind):
-        floats = array.cast(pa.float64()) if source.of_text or source.has_rules else None
+        floats = pc.cast(array, pa.float64()) if source.of_text or source.has_rules else None
         floats_exact = None if floats is None else fill_blanks(floats, 0.0)
         return _decimals(array, name, origin, valid, floats_exact)
     raise MeasureError(f"{source.name}: {_not_numbers(array, name, origin)}")

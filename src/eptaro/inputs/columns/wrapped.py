@@ -8,9 +8,9 @@ from typing import Any, Literal
 
 import numpy as np
 import pyarrow as pa
-import pyarrow.compute as pc
 
 from eptaro.errors import MeasureError
+from eptaro.inputs import arrow_compute as pc
 from eptaro.inputs.columns.numbers import cure, infer_numbers, read_written
 from eptaro.inputs.columns.values import RowOrigin
 from eptaro.inputs.dates.reading import is_text

@@ -2,19 +2,20 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 import pyarrow as pa
-import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Flags, Ints
 from eptaro.errors import DateError
+from eptaro.inputs import arrow_compute as pc
 from eptaro.inputs.dates.reading import DAY_NS, ParsedDates, is_text, read_dates, shift_day_start
 from eptaro.inputs.files.chunks import encode_dictionary, to_numpy
 from eptaro.option import setting
+from eptaro.record import record
 from eptaro.rules import DateRules
 
 _TIME = (
@@ -29,7 +30,7 @@ _PER_UNIT = {"hours": 3600 * _SECOND, "minutes": 60 * _SECOND, "seconds": _SECON
 _LAST = DAY_NS - 1  # 24:00 is the end of its day, and no hour of the next
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Clock:
     """Times of day: nanoseconds since midnight, which rows have none, and which hold no time."""
 

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 import pyarrow as pa
-import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Days, Flags, Ints, month_starts
@@ -17,6 +16,7 @@ from eptaro.core.calendars.grain import GRAINS, WEEKS, Grain, counting_days, fir
 from eptaro.core.kernels.gathering import RowMask
 from eptaro.core.kernels.reading import split_timestamps
 from eptaro.errors import DateError, spell_option
+from eptaro.inputs import arrow_compute as pc
 from eptaro.inputs.dates.texts import (
     DAY,
     MINUTE,
@@ -33,12 +33,13 @@ from eptaro.inputs.dates.texts import (
 )
 from eptaro.inputs.files.chunks import encode_dictionary, one_array, to_numpy
 from eptaro.option import setting
+from eptaro.record import record
 from eptaro.rules import DateRules
 
 DAY_NS = 1000 * DAY
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class ParsedDates:
     """Days of a column, times of day where it has any, and which rows could not be read.
 
@@ -275,7 +276,7 @@ def from_numbers(column: pa.ChunkedArray, rules: DateRules) -> ParsedDates:
 def from_text(column: pa.ChunkedArray, rules: DateRules, name: str) -> ParsedDates:
     """Return the days of text: each distinct text is read once."""
     whole = encode_dictionary(column)
-    texts = whole.dictionary.cast(pa.string())
+    texts = pc.cast(whole.dictionary, pa.string())
     if rules.serials or rules.unix:
         parsed = _numbers_in_text(texts, rules)
     else:

@@ -5,13 +5,11 @@ from __future__ import annotations
 import datetime as dt
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any, NamedTuple
 from zoneinfo import ZoneInfo
 
 import numpy as np
 import pyarrow as pa
-import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import (
@@ -28,8 +26,9 @@ from eptaro.core.calendars.days import (
 from eptaro.core.calendars.grain import GRAINS, WEEKS, Grain, first_days, last_days
 from eptaro.core.calendars.levels import WEEKDAYS, Names
 from eptaro.errors import DateError
+from eptaro.inputs import arrow_compute as pc
 from eptaro.option import setting
-from eptaro.record import Record
+from eptaro.record import Record, record
 from eptaro.rules import DateRules, Weeks
 
 _GRAIN_OF_PART: dict[str, Grain] = {"d": "day", "q": "quarter", "k": "week", "m": "month"}
@@ -134,7 +133,7 @@ COMPACT = rf"^(?P<y>\d{{4}})(?P<m>\d{{2}})(?P<d>\d{{2}}){_TIME}$"
 THREE_NUMBERS = rf"^(?P<a>\d{{1,2}})[./\- ](?P<b>\d{{1,2}})[./\- ](?P<y>\d{{4}}|\d{{2}}){_TIME}$"
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class DatePattern(Record):
     """A pattern and how people write what it matches, empty where that need not be stated."""
 
@@ -338,7 +337,7 @@ _TABLED = 24_472 * DAY  # 2037-01-01; zone files list changes up to there, then 
 NO_OFFSET = np.iinfo(np.int64).min
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Parsed:
     """What texts say: day ordinal, microseconds in the day, UTC offset in minutes (or
     `NO_OFFSET`); and why not, where `reason` is not empty.
@@ -405,7 +404,7 @@ def _plain_days(texts: pa.Array) -> Ints | None:
     if texts.null_count or ends != {"min": 10, "max": 10}:
         return None
     try:
-        days = texts.cast(pa.date32()).cast(pa.int32()).to_numpy().astype(np.int64)
+        days = pc.cast(pc.cast(texts, pa.date32()), pa.int32()).to_numpy().astype(np.int64)
     except pa.ArrowInvalid:  # the forms say which, and why
         return None
     return days if days.min() >= FIRST_DAY else None

@@ -13,7 +13,6 @@ from typing import Any
 
 import numpy as np
 import pyarrow as pa
-import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from eptaro.core.kernels.dispatch import KERNEL
@@ -21,6 +20,7 @@ from eptaro.core.kernels.gathering import RowMask
 from eptaro.core.kernels.parallel import WORKERS, run_parallel
 from eptaro.core.kernels.reading import dictionary_encode
 from eptaro.errors import EptaroError, InputError
+from eptaro.inputs import arrow_compute as pc
 
 
 def one_array(column: pa.ChunkedArray) -> pa.Array:
@@ -109,7 +109,7 @@ def _encode_chunk(chunk: pa.Array) -> pa.DictionaryArray:
     except IndexError as error:
         raise pa.ArrowInvalid(f"damaged text: {error}") from None
     indices = pa.array(codes, mask=codes < 0) if chunk.null_count else _array_of(codes)
-    return pa.DictionaryArray.from_arrays(indices, chunk.take(_array_of(firsts)))
+    return pa.DictionaryArray.from_arrays(indices, pc.take(chunk, _array_of(firsts)))
 
 
 def _array_of(values: NDArray[np.integer[Any]]) -> pa.Array:

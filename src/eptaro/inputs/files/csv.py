@@ -12,20 +12,20 @@ import zlib
 from collections.abc import Collection, Iterator
 from contextlib import contextmanager
 from contextvars import ContextVar
-from dataclasses import dataclass, field
+from dataclasses import field
 from functools import cached_property
 from pathlib import Path
 from typing import Any
 
 import pyarrow as pa
-import pyarrow.compute as pc
 
 from eptaro.errors import InputError, MeasureError
+from eptaro.inputs import arrow_compute as pc
 from eptaro.inputs.files.chunks import digest_of, file_digest
 from eptaro.inputs.sources import ColumnRequest, Source, check_columns
 from eptaro.option import setting
 from eptaro.paths import StoragePath
-from eptaro.record import Record
+from eptaro.record import Record, record
 from eptaro.rules import FileRules
 
 _BLOCK = 1 << 23
@@ -40,7 +40,7 @@ _ZIPPED = (".csv", ".tsv", ".txt", ".dat")  # endings of files in archives
 _MOST_KEPT = 1 << 29  # bytes of a file whose text is kept
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class _SharedRead(Record):
     """The files whose text is kept while books are read, and that of each by how it is written."""
 

@@ -6,14 +6,13 @@ import hashlib
 import re
 import uuid
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any
 
 import pyarrow as pa
 
 from eptaro.errors import InputError
 from eptaro.paths import StoragePath
-from eptaro.record import Record
+from eptaro.record import Record, record
 
 # What the program calls the files of shards; nothing else in a folder is its own.
 SHARD_FILE = re.compile(r"shards/\d{4,}/[a-z0-9-]+-([0-9a-f]{12})[0-9a-f]{8}\.parquet")
@@ -21,7 +20,7 @@ TOKEN = re.compile(r"[0-9a-f]{12}")
 _DIGEST = 16  # bytes
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class WrittenFile(Record):
     """A file that was written: its place in the folder, its bytes, and their digest."""
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass, field, fields, replace
+from dataclasses import asdict, field, fields, replace
 from datetime import UTC, datetime
 from functools import cached_property
 from itertools import product
@@ -21,7 +21,7 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.query.book_options import BookOptions
 from eptaro.errors import InputError
 from eptaro.paths import StoragePath
-from eptaro.record import Record
+from eptaro.record import Record, record
 from eptaro.storage.folder.files import SHARD_FILE, digest_of
 from eptaro.storage.layout import NAME, damage
 from eptaro.storage.metadata import options_from_metadata, rows_from_metadata, texts
@@ -30,7 +30,7 @@ LAYOUT = 2
 Role = Literal["groups", "values", "cells"]
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class FileEntry(Record):
     """A file of a shard: its rows, its bytes, and the days or the column that it is of."""
 
@@ -50,7 +50,7 @@ class FileEntry(Record):
         return Span.of(ordinal(self.first), ordinal(self.last))
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Commit(Record):
     """One step by which rows came in, or were put in the place of others."""
 
@@ -63,7 +63,7 @@ class Commit(Record):
     removed: int = 0  # how many these were
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Manifest(Record):
     """The state of a book's folder.
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import partial
 
 import numpy as np
@@ -15,14 +15,14 @@ from eptaro.core.calendars.days import Days, Ints, as_date
 from eptaro.core.calendars.span import Span
 from eptaro.errors import InputError
 from eptaro.outputs.arrow import to_array
-from eptaro.record import Record
+from eptaro.record import Record, record
 from eptaro.storage.folder.files import write_file, write_table
 from eptaro.storage.folder.manifest import FileEntry, Role
 from eptaro.storage.folder.shardfiles import VALUE, CellTable, ShardFiles, added_cells
 from eptaro.storage.layout import damage
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Rewritten(Record):
     """The files of a shard after a change, how many rows were taken out, and new groups."""
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
@@ -26,7 +25,7 @@ from eptaro.core.results.column import Column
 from eptaro.inputs.columns.codes import read_groups
 from eptaro.inputs.files.chunks import to_numpy
 from eptaro.paths import StoragePath
-from eptaro.record import Record
+from eptaro.record import Record, record
 from eptaro.storage.bookfile import occupied_cells, parts_of, tallies_of
 from eptaro.storage.folder.files import read_file, write_table
 from eptaro.storage.folder.manifest import FileEntry, Manifest
@@ -36,7 +35,7 @@ _ROWS = "rows::whole"
 _OF_FEW = ("day", "rows:", "filled:")  # columns that hold few different values
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class CellTable:
     """Cells as rows of a table: `group`, `day` and the parts of planes; `planes` says of which
     kind these are.
@@ -139,7 +138,7 @@ def added_cells(old: CellTable, new: CellTable, count: int) -> CellTable:
 VALUE = "value"
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class ShardFiles(Record):
     """One shard of a folder, as a manifest has it."""
 

@@ -8,7 +8,7 @@ import re
 import time
 from collections.abc import Iterable, Iterator, Mapping
 from contextlib import contextmanager, suppress
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -22,6 +22,7 @@ from eptaro.core.query.book_options import BookOptions
 from eptaro.core.query.coverage import WHOLE_PERIODS, asked_by_group, widen_coverage
 from eptaro.errors import CalendarError, InputError
 from eptaro.paths import Found, StoragePath, runs
+from eptaro.record import record
 from eptaro.storage.folder.files import SHARD_FILE, TOKEN, new_token
 from eptaro.storage.folder.manifest import Commit, Manifest, manifest_of, now, read_manifest
 from eptaro.storage.folder.shard_writer import Rewritten, check_within, meet, slice_of, year_of
@@ -171,7 +172,7 @@ def _is_ours(folder: StoragePath, file: Found) -> bool:
     return True
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Transaction:
     """A change of a folder that is under way; nothing of it is seen before `commit`.
 

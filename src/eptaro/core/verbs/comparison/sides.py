@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, fields, replace
+from dataclasses import fields, replace
 from typing import Any
 
 import numpy as np
@@ -19,9 +19,10 @@ from eptaro.core.query.view import View
 from eptaro.core.verbs.queries import MATCHES, Match
 from eptaro.core.verbs.windows import Windows
 from eptaro.errors import QuestionError, unknown
+from eptaro.record import record
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Sides:
     """Spans of days row by row, each the whole or a part of the period at `index`.
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -34,6 +34,7 @@ from eptaro.core.results.result import Lineage, NoLineage, Result
 from eptaro.core.verbs.queries import Compare, Recap
 from eptaro.core.verbs.store import Store
 from eptaro.errors import QuestionError
+from eptaro.record import record
 
 _NARROW = ("half", "quarter", "month")  # levels between whose periods adjustments have rows
 _PLAIN = ("across", "beside", "every", "goals", "index", "ranks", "shares", "top", "wide")
@@ -42,7 +43,7 @@ _RANKS = {"month": 0, "quarter": 1, "half": 2, "adjustment": 3, "year": 4, "tota
 Ask = Callable[[Query], Result]
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class AdjustedStore:
     """The store of a book that has postings to adjustment periods, which count in whole years; or,
     where only months are wanted, in nothing.

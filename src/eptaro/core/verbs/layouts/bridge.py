@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 from numpy.typing import NDArray
 
@@ -27,9 +25,10 @@ from eptaro.core.results.format import COMPLETE, FIRST, LAST, PERIOD, DisplayHin
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Recap
 from eptaro.core.verbs.recap import tie_out
+from eptaro.record import record
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class SharedDays:
     """Runs of days that lie in one period of each of two calendars, in time order, `(n_runs,)`:
     their ends, and the labels of both periods.
