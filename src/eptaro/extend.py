@@ -20,6 +20,7 @@ from eptaro.core.results.column import Column
 from eptaro.core.results.result import Result
 from eptaro.inputs.files.opening import READERS
 from eptaro.inputs.sources import Source, check_columns
+from eptaro.record import record
 
 __all__ = [
     "CATALOGUE",
@@ -38,5 +39,6 @@ __all__ = [
     "Value",
     "ViewLineage",
     "check_columns",
+    "record",
     "running_sums",
 ]

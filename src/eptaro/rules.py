@@ -8,7 +8,6 @@ from dataclasses import dataclass, field, replace
 from fnmatch import translate
 from pathlib import Path
 from typing import Any, Literal, TypeAlias, get_args
-from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 from eptaro.errors import DateError, InputError, MeasureError, unknown
 from eptaro.option import option
@@ -662,6 +661,8 @@ class DateRules(Record):
         if self.pivot is not None and not 0 <= self.pivot <= 99:
             raise DateError(f"pivot={self.pivot} must be a two-digit year, 0 to 99")
         if self.zone is not None:
+            from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
+
             try:
                 ZoneInfo(self.zone)
             except (ZoneInfoNotFoundError, ValueError, OSError):

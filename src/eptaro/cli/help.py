@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from difflib import get_close_matches
 from typing import Any
 
 import click
@@ -115,6 +114,8 @@ class HeadedCommand(click.Command):
             options = [param for param in self.params if meant in param.opts]
             if not options or not isinstance(options[0], click.Option):
                 names = [name for param in self.params for name in param.opts]
+                from difflib import get_close_matches
+
                 close = get_close_matches(error.option_name, names, 3, _CLOSE)
                 raise click.NoSuchOption(
                     error.option_name, possibilities=close or None, ctx=ctx

@@ -11,7 +11,6 @@ import numpy as np
 from eptaro.core.calendars.days import Flags, Ints, as_date
 from eptaro.core.calendars.levels import LEVELS
 from eptaro.core.calendars.span import Span
-from eptaro.core.dimension.recurring import RECURRING
 from eptaro.core.measures.measure import Measure
 from eptaro.core.query.lineage import AcrossLineage, InParts, Value, ViewLineage, value_of
 from eptaro.core.query.query import ADJUSTMENT
@@ -31,7 +30,6 @@ from eptaro.core.verbs.queries import (
     Trail,
 )
 from eptaro.errors import count_noun
-from eptaro.presentation.comparisons import describe_comparison, describe_standings
 from eptaro.presentation.words import (
     DayRange,
     as_title,
@@ -88,6 +86,8 @@ def _of_answer(table: Result, measure: str | None) -> str:
         if isinstance(query, Recap) and answer.others is not None:
             return _of_each_period(table, answer)
         if isinstance(query, Compare) and query.groups is not None:
+            from eptaro.presentation.comparisons import describe_standings
+
             return " ".join(describe_standings(table, answer, query))
         if isinstance(query, TotalledQuery) and query.totals:
             return _of_groups(table, answer)
@@ -162,8 +162,12 @@ def _describe(table: Result, answer: ViewLineage) -> str:
     query = answer.question
     if getattr(query, "every", None) == "entry":
         return f"One row for each of {len(table):,} transactions."
-    if getattr(query, "per", None) in RECURRING and query.verb == "recap":
+    if isinstance(query, Recap) and query.recurs:
         return describe_attribute(table, answer)
+    if isinstance(query, Compare):
+        from eptaro.presentation.comparisons import describe_comparison
+
+        return describe_comparison(table, answer)
     describe = _DESCRIBE.get(query.verb)
     return "" if describe is None else describe(table, answer)
 
@@ -468,7 +472,6 @@ def describe_card(table: Result, answer: ViewLineage) -> str:
 
 _DESCRIBE: Mapping[str, Callable[[Result, ViewLineage], str]] = {
     "recap": describe_recap,
-    "compare": describe_comparison,
     "accumulate": describe_accumulate,
     "trail": describe_trail,
     "card": describe_card,

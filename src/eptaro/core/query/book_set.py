@@ -9,7 +9,6 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
-from difflib import get_close_matches
 from typing import Any
 
 import numpy as np
@@ -229,6 +228,8 @@ def odd_values(
             alone = sorted(own - others)
             remarks = []
             for value in alone[:_MOST_LISTED]:
+                from difflib import get_close_matches
+
                 near = get_close_matches(value, sorted(others - common or others), 1)
                 remarks.append(f"{value!r} (like {near[0]!r})" if near else repr(value))
             if alone:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import TYPE_CHECKING, Any, ClassVar, Self, TypeAlias
 
 from eptaro.core.calendars.calendar import Calendar
@@ -244,7 +244,7 @@ def _relative_span(text: str, calendar: Calendar, today: int) -> Span | None:
     return Span(first.first, last.last)
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(kw_only=True)
 class Query(Record):
     """What a verb is asked: the options that all have, and those of each in a class of its own.
 
@@ -285,7 +285,7 @@ class Query(Record):
         return self
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(kw_only=True)
 class MeasuredQuery(Query):
     """What a verb is asked that answers with measures: those of the book, or some that its cells
     allow.

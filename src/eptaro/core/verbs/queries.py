@@ -7,7 +7,7 @@ parameters and their documentation from these classes.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import KW_ONLY, dataclass, replace
+from dataclasses import KW_ONLY, replace
 from typing import Any, ClassVar, Literal, Self, TypeAlias, get_args
 
 from eptaro.core.calendars.calendar import Calendar
@@ -15,6 +15,7 @@ from eptaro.core.calendars.levels import LEVELS, Amount
 from eptaro.core.query.query import MeasuredQuery, Query
 from eptaro.errors import QuestionError, check_texts, spell_option, unknown
 from eptaro.option import option
+from eptaro.record import record
 
 Align: TypeAlias = Literal["place", "restated"]
 Edge: TypeAlias = Literal["open", "closed"]
@@ -36,7 +37,7 @@ _ADDED = ("shares", "ranks", "index")  # what `Recap` adds beside the values
 _TO_DATE = ("match", "periods", "every")  # options of `Compare` that need `to_date`
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(kw_only=True)
 class SortedQuery(MeasuredQuery):
     """What a verb is asked whose rows can be put in another order than that of groups and time."""
 
@@ -58,7 +59,7 @@ class SortedQuery(MeasuredQuery):
         return replace(self, sort=None)
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(kw_only=True)
 class TotalledQuery(SortedQuery):
     """What a verb is asked whose groups can be followed by all of them together."""
 
@@ -78,7 +79,7 @@ class TotalledQuery(SortedQuery):
         return bool(self.needs_one_calendar)
 
 
-@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+@record(kw_only=True)
 class GoalsQuery(MeasuredQuery):
     """What a verb is asked that sets measures against goals."""
 
@@ -102,7 +103,7 @@ class GoalsQuery(MeasuredQuery):
         return replace(self, goals=_of_all_groups(self.goals))
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Recap(SortedQuery, GoalsQuery):
     """Summarise each period (grouped period summary): one row per group and period, in time order.
 
@@ -276,6 +277,15 @@ class Recap(SortedQuery, GoalsQuery):
         if self.wide and (self.subtotals or self.ranks or self.sort or self.index):
             raise QuestionError("wide=True cannot be combined with subtotals, ranks, sort or index")
 
+    @property
+    def recurs(self) -> bool:
+        """Whether `per` is an attribute of days that comes again, such as weekday."""
+        if self.per in LEVELS:
+            return False
+        from eptaro.core.dimension.recurring import RECURRING
+
+        return self.per in RECURRING
+
     def check_attribute(self) -> None:
         """Raise `QuestionError` for options that only go with periods of time."""
         if self.goals:
@@ -330,7 +340,7 @@ class Recap(SortedQuery, GoalsQuery):
         return tuple(name for name in layouts if getattr(self, name))
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Accumulate(TotalledQuery, GoalsQuery):
     """Return period-to-date (running) totals, which restart at each period of `within`.
 
@@ -425,7 +435,7 @@ class Accumulate(TotalledQuery, GoalsQuery):
         _check_sort_names(self.sort)
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Trail(TotalledQuery):
     """Return rolling (trailing) windows: one row per group and day, or per period at its last day.
 
@@ -569,7 +579,7 @@ class Trail(TotalledQuery):
         return None if self.ahead is None else Amount.parse(self.ahead, "ahead")
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Compare(TotalledQuery, GoalsQuery):
     """Compare each period with the prior period, like for like; `back` is the distance.
 
@@ -836,7 +846,7 @@ class Compare(TotalledQuery, GoalsQuery):
             raise QuestionError(f"mean_of and {name} do not go together; leave one out")
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Card(GoalsQuery):
     """Return period-to-date figures as of one date: one row per group, calendar and level.
 
@@ -917,7 +927,7 @@ class Card(GoalsQuery):
     wide: bool = False
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Restated(MeasuredQuery):
     """What has changed since an earlier keeping of the book, in periods that it covered."""
 
@@ -928,7 +938,7 @@ class Restated(MeasuredQuery):
         check_texts(per=self.per)
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Rhythm(MeasuredQuery):
     """Return the distribution of measures over the values of an attribute, or of two crossed.
 
@@ -1002,7 +1012,7 @@ class Rhythm(MeasuredQuery):
         return ("wide",) if self.wide else ()
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Spread(Query):
     """Return box figures of a column's values, one row per group and value of `per`.
 
@@ -1053,7 +1063,7 @@ class Spread(Query):
     per: str | None = None
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record
 class Histogram(Query):
     """Return how many values of a column lie in each of some equal ranges.
 

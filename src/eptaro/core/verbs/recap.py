@@ -10,7 +10,6 @@ from eptaro.core.aggregation.folded import rows_note
 from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.calendars.levels import LEVELS
 from eptaro.core.calendars.span import Span
-from eptaro.core.dimension.recurring import RECURRING
 from eptaro.core.measures.measure import Measure
 from eptaro.core.query.lineage import InParts, Side, Value, ViewLineage
 from eptaro.core.query.view import NOTES, BookData, View, top_groups
@@ -41,7 +40,7 @@ def recap(facts: BookData, query: Recap) -> Result:
         view = top_groups(view, query.top, query.within_groups)
     if query.every is not None:
         return _recap_per_entry(view, query)
-    if query.per in RECURRING:
+    if query.recurs:
         from eptaro.core.query.by_attribute import attribute_of, recap_by
 
         query.check_attribute()
@@ -59,7 +58,7 @@ def recap(facts: BookData, query: Recap) -> Result:
 def _top_of_each_period(view: View, query: Recap) -> Result:
     """Return of each period the rows of its own largest groups, and of all others as one group."""
     assert query.top is not None
-    if query.per in RECURRING:
+    if query.recurs:
         raise QuestionError(
             f"top_within={EACH_PERIOD!r} looks at periods of time, and does not go with "
             f"per={query.per!r}"

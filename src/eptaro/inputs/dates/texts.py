@@ -6,7 +6,6 @@ import datetime as dt
 import re
 from collections.abc import Sequence
 from typing import Any, NamedTuple
-from zoneinfo import ZoneInfo
 
 import numpy as np
 import pyarrow as pa
@@ -310,6 +309,8 @@ def offsets_by_rule(utc: Ints, zone: str) -> Ints:
     >>> int(offsets_by_rule(np.array([july]), "Europe/Lisbon")[0]) // 3_600_000_000
     1
     """
+    from zoneinfo import ZoneInfo
+
     rules = ZoneInfo(zone)
     days, places = np.unique(utc // _DAY, return_inverse=True)
     opens = np.array([_offset(rules, day * _DAY) for day in days.tolist()], np.int64)
@@ -322,7 +323,7 @@ def offsets_by_rule(utc: Ints, zone: str) -> Ints:
     return offsets
 
 
-def _offset(rules: ZoneInfo, utc: int) -> int:
+def _offset(rules: dt.tzinfo, utc: int) -> int:
     day, micros = divmod(utc, _DAY)
     day = min(day, LAST_DAY - 2)  # so that the local time is a date as well
     moment = dt.datetime.combine(as_date(day), dt.time()) + dt.timedelta(microseconds=micros)

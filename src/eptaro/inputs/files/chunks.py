@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import hashlib
-import lzma
-import zlib
 from collections.abc import Iterator
 from contextlib import contextmanager
 from functools import partial
@@ -118,9 +116,6 @@ def _array_of(values: NDArray[np.integer[Any]]) -> pa.Array:
     return pa.Array.from_buffers(kind, len(values), [None, pa.py_buffer(values)])
 
 
-_DAMAGES = (pa.ArrowException, OSError, UnicodeError, zlib.error, lzma.LZMAError, EOFError)
-
-
 @contextmanager
 def translate_errors(name: str) -> Iterator[None]:
     """Raise `InputError` naming the input where it turns out damaged while it is read."""
@@ -128,8 +123,16 @@ def translate_errors(name: str) -> Iterator[None]:
         yield
     except EptaroError:
         raise
-    except _DAMAGES as error:
+    except _damages() as error:
         raise InputError(f"{name}: cannot be read: {' '.join(str(error).split())}") from None
+
+
+def _damages() -> tuple[type[Exception], ...]:
+    """Return what readers raise for damaged input; the packers are only loaded where one has."""
+    import lzma
+    import zlib
+
+    return (pa.ArrowException, OSError, UnicodeError, zlib.error, lzma.LZMAError, EOFError)
 
 
 _SAMPLE, _SAMPLES = 1 << 16, 65  # bytes of each sample of a file, and how many there are
