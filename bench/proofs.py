@@ -166,8 +166,8 @@ def proofs(rng: random.Random, calendar: ep.Calendar) -> Iterator[tuple[str, int
             yield f"{said}: its spans", len(table), _spans_hold(table, asked, options)
         try:
             yield said, asked.prove(table, sample=5), True
-        except ep.QuestionError:
-            continue  # what has no answer is refused
+        except (ep.QuestionError, ep.MeasureError):
+            continue  # what has no answer, or one too large to be shown, is refused
         except Exception as error:  # whatever it is, it is a failure to be told
             yield f"{said}: {type(error).__name__}: {error}", 1, False
     yield from weighted(rng, asked)

@@ -212,3 +212,17 @@ class Messy(Commands):
             )
             self.assertEqual(status, 0, err)
             self.assertEqual([row["n"] for row in json.loads(out)], [70, 147])
+
+    def test_a_group_called_like_a_column_of_answers_is_proposed_under_another_name(self):
+        days = [f"2024-01-{day:02d}" for day in range(1, 29)]
+        Path("surveys.csv").write_text(
+            table(("on", "period", "n"), days, ["early", "late"] * 14, ["7"] * 28)
+        )
+        status, out, err = self.go("inspect", "surveys.csv")
+        self.assertEqual(status, 0, err)
+        proposed = shlex.split(out.partition("next: eptaro ")[2])
+        self.assertIn("own_period=period", proposed)
+        self.assertEqual(self.go(*proposed)[0], 0)
+        by = proposed.index("own_period=period")
+        status, _, err = self.go(*proposed[:by], "period", *proposed[by + 1 :])
+        self.assertEqual((status, "--by 'own_period=period'" in err), (1, True), err)

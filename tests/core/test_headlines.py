@@ -112,6 +112,13 @@ class Verbs(unittest.TestCase):
         self.assertIn("median", made.spread("fare").headline)
         self.assertIn("Most values of fare", made.histogram("fare").headline)
 
+    def test_equal_periods_are_not_called_the_highest(self):
+        days = [f"{year}-05-01" for year in (2020, 2021, 2022, 2024)]
+        seen = ep.Daybook({"on": days}, date="on", measures="n=count()").recap("year")
+        self.assertIn("The highest is 1, in 4 of 5 years, first in 2020.", seen.headline)
+        same = ep.Daybook({"on": days[:3]}, date="on", measures="n=count()").recap("year")
+        self.assertIn("Each of 3 years has the same: 1.", same.headline)
+
     def test_of_some_rows_nothing_is_told_that_is_not_there(self):
         table = book().recap("quarter", by="route")
         self.assertEqual(table.head(3).headline, "")

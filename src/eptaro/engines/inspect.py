@@ -37,7 +37,10 @@ from eptaro.rules import DateRules, FileRules, Numbers, date_rules
 
 _SIDES = ("ending", "starting")
 _FEW = 3  # values that are shown
-_NONE = "none can be read as written; name the rules, such as --order dmy, or a format"
+_NONE = (
+    "none can be read as written; if one holds dates, name it with --date, and the rules, such as "
+    "--order dmy or --format"
+)
 _SENTINELS = ("1900-01-01", "1899-12-30", "1970-01-01", "9999-12-31", "2999-12-31")
 
 

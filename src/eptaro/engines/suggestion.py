@@ -32,6 +32,11 @@ from eptaro.rules import DateRules, FileRules, NumberRules, Numbers, usual_delim
 _LOOKED_AT = 50_000  # rows
 _MONTHS = 12  # rows of a year that may be its months
 _PARTS = ("year", "month", "day")
+# Columns of answers, which a group cannot be called.
+_OF_ANSWERS = {
+    *("calendar", "comparable", "complete", "date", "days", "entries", "first", "last"),
+    *("level", "period", "row", "within"),
+}
 
 
 @dataclass
@@ -84,10 +89,11 @@ class Suggestion:
 
     @property
     def groups(self) -> list[str]:
-        """The columns worth grouping by, those of texts first."""
+        """The columns worth grouping by, those of texts first, as `by` takes them."""
         grouping = [look for look in self.looks if look.kind == "groups"]
         grouping.sort(key=lambda look: look.why.endswith("numbers"))
-        return [look.name for look in grouping]
+        names = (look.name for look in grouping)
+        return [f"own_{name}={name}" if name in _OF_ANSWERS else name for name in names]
 
     @property
     def numbers(self) -> list[str]:

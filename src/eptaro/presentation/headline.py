@@ -305,13 +305,23 @@ def _highest_period(
     first, last, complete = spans
     whole = view.together() if view.groups.count > 1 else view
     values = whole.value(measure, np.zeros(len(first), np.int64), first, last)
-    at = largest_of(values.numbers())
+    numbers = values.numbers()
+    at = largest_of(numbers)
     if at is None:
         return
     level = per if per in LEVELS else "period"
-    rest = "" if complete[at] else ", though it is not complete"
-    highest = f"The highest of {count_noun(len(labels), level)} is {labels[at]}"
-    yield f"{highest}: {format_value(values, at)}{rest}."
+    highest, equal = format_value(values, at), int((numbers == numbers[at]).sum())
+    if equal == len(labels):
+        yield f"Each of {count_noun(equal, level)} has the same: {highest}."
+    elif equal > 1:
+        yield (
+            f"The highest is {highest}, in {equal:,} of {count_noun(len(labels), level)}, first in "
+            f"{labels[at]}."
+        )
+    else:
+        rest = "" if complete[at] else ", though it is not complete"
+        times = count_noun(len(labels), level)
+        yield f"The highest of {times} is {labels[at]}: {highest}{rest}."
 
 
 def largest_group(answer: ViewLineage, measure: Measure, days: DayRange) -> Iterator[str]:

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.results.column import AnyColumn, Column, LazyColumn, materialize
-from eptaro.errors import QuestionError, unknown
+from eptaro.errors import QuestionError, spell_option, unknown
 from eptaro.record import Record, record
 
 
@@ -138,8 +138,10 @@ class Result:
         if len(self._columns) != len(columns):
             names = [column.name for column in columns]
             twice = next(name for name in names if names.count(name) > 1)
+            own = f"own_{twice}={twice}"
             raise QuestionError(
-                f"two columns would both be called {twice!r}; rename the measure or group column"
+                f"two columns would both be called {twice!r}; give the measure or the group "
+                f"another name, such as {spell_option(f'by={own!r}', f'--by {own!r}')}"
             )
         if len({len(column) for column in columns}) > 1:
             raise ValueError("the columns of a table must be equally long")
