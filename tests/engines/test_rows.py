@@ -82,6 +82,25 @@ class Inspect(unittest.TestCase):
             with self.assertRaises(ep.InputError):
                 ep.Daybook(frame, measures="n=count()")
 
+    def test_decimal_years_are_proposed_as_months_quarters_and_years(self):
+        def look(values: list[float]) -> str:
+            texts = [f"{value:.11f}".rstrip("0").rstrip(".") for value in values]
+            rows = ep.inspect({"time": texts, "n": range(len(texts))}).rows()
+            return next(str(row["detail"]) for row in rows if row["value"] == "time")
+
+        for twelfths, grain in ((1, "months"), (3, "quarters"), (12, "years")):
+            values = [1949 + twelfths * place / 12 for place in range(20)]
+            self.assertIn(f"dates: {grain}", look(values))
+            rules = ep.DateRules(grain=grain[:-1])
+            book = ep.Daybook({"time": values}, date="time", dates=rules, measures="n=count()")
+            self.assertEqual(book.recap(grain[:-1])["n"].tolist(), [1] * 20)
+        for values in (
+            [1947 + month / 100 for month in range(1, 13)],
+            [1810.0, 1650.0, 1900.0],
+            [1500.3, 1600.4],
+        ):
+            self.assertNotRegex(look(values), "dates|years|months")
+
     def test_a_sample_is_named_as_one(self):
         for rows, sampled in ((50_001, [50_000]), (50_000, [])):
             found = ep.inspect({"on": ["2025-01-01"] * rows, "x": range(rows)}).rows()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import replace
+from itertools import pairwise
 from typing import Literal
 
 import numpy as np
@@ -247,6 +248,8 @@ def _candidate_rules(column: pa.ChunkedArray, words: set[str], rules: DateRules)
 
     if words & {"year", "yr", "jahr", "fy"} and all_are(r"(1[5-9]|2[01])\d\d(\.0)?"):
         candidates.append(replace(rules, grain="year"))
+    if words & {"year", "yr", "time", "date", "decimal"} and (grain := _grain_of_years(texts)):
+        candidates.append(replace(rules, grain=grain))
     if all_are(r"(19|20)\d\d(0[1-9]|1[0-2])") or all_are(r"(0?[1-9]|1[0-2])[./-](19|20)\d\d"):
         candidates.append(replace(rules, grain="month"))
     if all_are(r"(19|20)\d\d/(0[1-9]|1[0-2])"):
@@ -265,6 +268,26 @@ def _candidate_rules(column: pa.ChunkedArray, words: set[str], rules: DateRules)
     return candidates
 
 
+def _grain_of_years(texts: list[str]) -> CivilGrain | None:
+    """Return the grain of decimal years, whose fractions are twelfths or quarters, or of years that
+    follow each other; None for other numbers.
+
+    >>> _grain_of_years(["1949", "1949.0833333333", "1949.17"]), _grain_of_years(["1947.01"])
+    ('month', None)
+    """
+    if not all(re.fullmatch(r"(1[5-9]|2[01])\d\d(\.\d{1,17})?", text) for text in texts):
+        return None
+    years = [float(text) for text in texts]
+    twelfths = [year % 1 * 12 for year in years]
+    if not any(twelfths):
+        follow = all(after - before == 1 for before, after in pairwise(years))
+        return "year" if follow and len(years) >= _FEWEST else None
+    if any(abs(part - round(part)) > _ROUNDED for part in twelfths):
+        return None
+    return "month" if any(round(part) % 3 for part in twelfths) else "quarter"
+
+
+_ROUNDED = 0.06  # of a month, where years are written with two decimals
 _PIVOT = 49  # two-digit years up to it are 2000s
 
 

@@ -158,7 +158,7 @@ class Wrong(unittest.TestCase):
 
     def test_a_caret_stands_under_the_place(self):
         for text, place, said in (
-            ("fare > > 5", 7, "a value is missing before '>'"), ("fare 5", 5, "an operator is missing"), ("(fare", 5, "'\\)' is missing"),
+            ("fare > > 5", 7, "a value is missing before '>'"), ("fare 5", 5, "an operator is missing"), ("fare where fare > 2", 5, "inside the brackets"), ("(fare", 5, "'\\)' is missing"),
             ("flor(fare)", 0, "did you mean 'floor'"), ("'abc", 0, "no closing quote"), ("fare + $5", 7, "has no meaning here"), ("5x > 1", 0, "is not a number"),
             ("round(fare, 1, 2)", 0, "write round"), ("fare in 5", 8, "'\\(' is missing"), ("fare between 1 or 2", 15, "'and' is missing"),
             ("fare is 5", 8, "'blank' is missing"), ("((((" * 40 + "1", 100, "deeper than 60"), ("not " * 120 + "a", 400, "deeper"), ("", 0, "a value is missing at the end"),

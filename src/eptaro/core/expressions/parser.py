@@ -162,6 +162,9 @@ class Parser:
 
     def expect_end(self) -> None:
         """Raise `ExpressionError` where more follows."""
+        if self.is_word("where"):
+            cure = "write a condition inside the brackets: sum(fare where fare > 20)"
+            raise error_at(self.text, self.token.at, f"'where' cannot follow here; {cure}")
         if self.token.kind != "end":
             what = self.token.value if self.token.kind != "text" else f"'{self.token.value}'"
             raise error_at(

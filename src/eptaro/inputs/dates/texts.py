@@ -192,7 +192,7 @@ PERIOD_FORMS = (
 )
 PLAIN_FORMS = (*_DAYS, *PERIOD_FORMS)
 # What could be something else unless the grain is given.
-_DECIMAL_YEAR = DatePattern(r"^(?P<y>\d{4})\.(?P<F>\d{1,9})$", "2025.58")
+_DECIMAL_YEAR = DatePattern(r"^(?P<y>\d{4})\.(?P<F>\d{1,17})$", "2025.58")
 _WHOLE_YEAR = DatePattern(r"^(?P<y>\d{4})(?P<F>)$", "")  # beside others with a fraction
 _SAID: dict[Grain, tuple[DatePattern, ...]] = {
     "day": (),
