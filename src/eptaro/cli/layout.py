@@ -198,7 +198,10 @@ def split_constant(table: Result) -> tuple[list[DisplayColumn], list[DisplayColu
             display.face.rank in (Priority.KEY, Priority.BESIDE)
             and display.column.kind in ("text", "date")
         )
-        if display.face.rare and not display.column.data.any():
+        column = display.column
+        if display.face.rare and (
+            column.blank.all() if column.kind == "text" else not column.data.any()
+        ):
             continue
         stays = display.column.name in groups or not lifted or not display.same
         (rows if stays else once).append(display)

@@ -137,7 +137,10 @@ def _inspect_source(
         _tell_columns(looks, findings)
         if len(looks.dates) != 1:
             several = f"{', '.join(looks.dates)} could all be dates; use --date COLUMN"
-            findings.add("date column", detail=several if looks.dates else _NONE)
+            none = _NONE
+            if formula_words := looks.without_year:
+                none = f"month and day are there, a year is not: use --date '{formula_words}'"
+            findings.add("date column", detail=several if looks.dates else none)
             return findings.table({"verb": "inspect", "source": opened.name})
         ((date, rules),) = looks.dates.items()
         if looks.across is None:

@@ -74,6 +74,14 @@ class Suggestion:
         plain = {n: r for n, r in by_day.items() if n not in looks or not _is_guessed(looks[n])}
         return plain or by_day or date_rules
 
+    @property
+    def without_year(self) -> str:
+        """The formula of a date of which the file has month and day, but no year; or empty."""
+        by_name = {look.name.lower(): look.name for look in self.looks}
+        if not {"month", "day"} <= {*by_name}:
+            return ""
+        return f"date(YEAR, {_quote(by_name['month'])}, {_quote(by_name['day'])})"
+
     def _has_days(self, columns: Iterable[str]) -> bool:
         """Return whether one of some columns of dates holds days."""
         return any(self.grain_of(name) == "day" for name in columns)

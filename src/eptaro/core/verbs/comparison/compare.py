@@ -180,7 +180,7 @@ def standing_column(
         np.array(_STANDINGS),
         np.where(keep, codes, -1),
         description="new: none before; lost: none now",
-        face=DisplayHint("standing", Priority.BESIDE),
+        face=DisplayHint("standing", Priority.BESIDE, rare=True),
     )
 
 
