@@ -101,6 +101,15 @@ class Inspect(unittest.TestCase):
         ):
             self.assertNotRegex(look(values), "dates|years|months")
 
+    def test_parts_of_dates_are_used_where_no_column_has_them_whole(self):
+        parts = {"year": [1854, 1854], "month": [4, 5], "n": [7, 5]}
+        whole = {"on": ["1854-04-01", "1854-05-01"]}
+        told = found(ep.inspect(parts))
+        self.assertEqual(told["date column"]["value"], "date(year, month, 1)")
+        self.assertEqual(found(ep.inspect(whole | parts))["date column"]["value"], "on")
+        without = {"Month": [4, 5], "Day": [1, 9], "n": [7, 5]}
+        self.assertIn("date(YEAR, Month, Day)", found(ep.inspect(without))["date column"]["detail"])
+
     def test_a_sample_is_named_as_one(self):
         for rows, sampled in ((50_001, [50_000]), (50_000, [])):
             found = ep.inspect({"on": ["2025-01-01"] * rows, "x": range(rows)}).rows()

@@ -466,6 +466,14 @@ class Refused(Files):
             with self.assertRaisesRegex(ep.InputError, message):
                 ep.Daybook.read(path, **OPTIONS)
 
+    def test_a_missing_file_is_refused_with_the_files_there_are(self):
+        for number in range(10):
+            self.file(f"{number}.csv", TEXT)
+        self.file("._0.csv", TEXT)
+        message = r"no such file; the folder holds 0\.csv, 1\.csv, .*, 7\.csv and 2 more$"
+        with self.assertRaisesRegex(ep.InputError, message):
+            ep.Daybook.read(self.folder / "quite another.csv", **OPTIONS)
+
     def test_a_file_named_twice(self):
         path = self.file("rows.csv", TEXT)
         with self.assertRaisesRegex(ep.InputError, "named twice"):

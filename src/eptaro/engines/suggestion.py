@@ -8,7 +8,7 @@ import json
 import re
 import shlex
 from collections import Counter
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, field, replace
 from functools import cached_property
 from pathlib import Path
@@ -32,6 +32,7 @@ from eptaro.rules import DateRules, FileRules, NumberRules, Numbers, usual_delim
 _LOOKED_AT = 50_000  # rows
 _MONTHS = 12  # rows of a year that may be its months
 _PARTS = ("year", "month", "day")
+_WITHIN_MONTHS = ("day", "week", "month")
 # Columns of answers, which a group cannot be called.
 _OF_ANSWERS = {
     *("calendar", "comparable", "complete", "date", "days", "entries", "first", "last"),
@@ -65,10 +66,12 @@ class Suggestion:
             own = [by_name[part] for part in _PARTS]
             date_rules = {name: rules for name, rules in date_rules.items() if name not in own}
             date_rules[f"date({', '.join(map(_quote, own))})"] = DateRules()
-        elif {"year", "month"} <= {*by_name} and not self._has_days(date_rules):
+        elif {"year", "month"} <= {*by_name}:
             own = [by_name["year"], by_name["month"]]
-            date_rules = {name: rules for name, rules in date_rules.items() if name not in own}
-            date_rules[f"date({', '.join(map(_quote, own))}, 1)"] = DateRules()
+            others = {name: rules for name, rules in date_rules.items() if name not in own}
+            if not any(self.grain_of(name) in _WITHIN_MONTHS for name in others):
+                others[f"date({', '.join(map(_quote, own))}, 1)"] = DateRules()
+            date_rules = others
         by_day = {name: rules for name, rules in date_rules.items() if self.grain_of(name) == "day"}
         looks = {look.name: look for look in self.looks}
         plain = {n: r for n, r in by_day.items() if n not in looks or not _is_guessed(looks[n])}
@@ -81,10 +84,6 @@ class Suggestion:
         if not {"month", "day"} <= {*by_name}:
             return ""
         return f"date(YEAR, {_quote(by_name['month'])}, {_quote(by_name['day'])})"
-
-    def _has_days(self, columns: Iterable[str]) -> bool:
-        """Return whether one of some columns of dates holds days."""
-        return any(self.grain_of(name) == "day" for name in columns)
 
     def grain_of(self, date: str) -> Grain:
         """Return the periods that a column of dates, or a formula of one, represents."""

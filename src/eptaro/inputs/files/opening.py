@@ -117,6 +117,7 @@ def query_source(url: str, query: str | None) -> Source:
 
 
 _PACKED = (".gz", ".zst", ".bz2", ".zip")
+_MOST_NAMED = 8  # files of a folder
 _STANDARD_INPUT = "-"
 
 
@@ -249,14 +250,24 @@ def readable_ending(path: Path, rules: FileRules) -> str:
     return ending
 
 
+def _files_beside(path: Path) -> str:
+    """Return the file whose name is like that of a missing one, or some of those in its folder."""
+    from difflib import get_close_matches
+
+    every = (file.name for file in path.parent.glob("*") if file.suffix.lower() in READERS)
+    names = sorted(name for name in every if not name.startswith("."))
+    if close := get_close_matches(path.name, names, 1):
+        return f"; did you mean {close[0]!r}?"
+    more = f" and {len(names) - _MOST_NAMED:,} more" if len(names) > _MOST_NAMED else ""
+    return f"; the folder holds {', '.join(names[:_MOST_NAMED])}{more}" if names else ""
+
+
 def _open_local(path: Path, rules: FileRules) -> Source:
     if str(path) == _STANDARD_INPUT:
         return StandardInput(rules)
     ending = readable_ending(path, rules)
     if not path.exists():
-        near = [p.name for p in path.parent.glob("*") if p.suffix.lower() in READERS]
-        hint = f" ({unknown('file', path.name, sorted(near))})" if near else ""
-        raise InputError(f"{path}: there is no such file{hint}")
+        raise InputError(f"{path}: there is no such file{_files_beside(path)}")
     if not path.is_file():
         raise InputError(f"{path}: is not a file")
     try:
