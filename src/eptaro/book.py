@@ -30,6 +30,7 @@ from eptaro.core.verbs.queries import (
 )
 from eptaro.core.verbs.store import Store
 from eptaro.errors import QuestionError, count_noun, unknown
+from eptaro.option import SYNONYMS
 from eptaro.table import Table
 
 Options = ParamSpec("Options")
@@ -53,7 +54,8 @@ def method_of(query: Callable[Options, Query]) -> Method[Options]:
     def method(self: Book, /, *args: Options.args, **options: Options.kwargs) -> Table:
         for name in options:
             if name not in names:
-                message = unknown(f"option of {kind.verb}", name, names)
+                meant = {tried: own for tried, own in SYNONYMS.items() if own in names}
+                message = unknown(f"option of {kind.verb}", name, names, meant)
                 raise QuestionError(f"{message}{_WHERE if name == 'where' else ''}")
         return self.ask(query(*args, **options))
 

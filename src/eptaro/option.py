@@ -14,6 +14,43 @@ from eptaro.errors import spell_option
 Heading: TypeAlias = Literal["question", "groups", "known", "dates", "files", "engine"]
 
 
+SYNONYMS = {  # what people try, and the option that does it
+    "group": "by",
+    "groups": "by",
+    "group_by": "by",
+    "filter": "where",
+    "condition": "where",
+    "plot_kind": "kind",
+    "chart": "plot",
+    "picture": "plot",
+    "output": "out",
+    "to": "out",
+    "calculate": "measure",
+    "value": "measure",
+    "total": "measure",
+    "date_column": "date",
+    "period": "per",
+    "level": "per",
+    "window": "back",
+    "prior": "back",
+    "today": "as_of",
+    "until": "as_of",
+    "fiscal_year": "year_starts",
+    "fiscal_start": "year_starts",
+    "first_month": "year_starts",
+    "week_start": "week_starts",
+    "separator": "delimiter",
+    "dayfirst": "order",
+    "day_first": "order",
+    "limit": "rows",
+    "order_by": "sort",
+    "join": "lookup",
+    "select": "columns",
+    "range": "only",
+    "from": "only",
+}
+
+
 class OptionHelp(NamedTuple):
     """How an option is shown where it is written in words, as on a command line.
 

@@ -7,6 +7,8 @@ from typing import Any
 
 import click
 
+from eptaro.option import SYNONYMS
+
 QUESTION = "The question"
 GROUPS = "Groups and narrowing"
 CALENDAR = "Calendar"
@@ -21,43 +23,9 @@ _HEADINGS = (QUESTION, GROUPS, CALENDAR, KNOWN, OUTPUT, PICTURES, DATES, FILES, 
 _ON_REQUEST = (DATES, FILES, ENGINE)
 _ALL = "eptaro.help_all"  # in the context: whether every option is shown
 _CLOSE = 0.84  # of the letters of an option that is suggested
-_MEANT = {  # what people try, and the option that does it
-    "--group": "--by",
-    "--groups": "--by",
-    "--group-by": "--by",
-    "--filter": "--where",
-    "--condition": "--where",
-    "--plot-kind": "--kind",
-    "--chart": "--plot",
-    "--picture": "--plot",
-    "--output": "--out",
-    "--to": "--out",
-    "--calculate": "--measure",
-    "--value": "--measure",
-    "--total": "--measure",
-    "--date-column": "--date",
-    "--period": "--per",
-    "--level": "--per",
-    "--window": "--back",
-    "--prior": "--back",
-    "--today": "--as-of",
-    "--until": "--as-of",
-    "--fiscal-year": "--year-starts",
-    "--fiscal-start": "--year-starts",
-    "--first-month": "--year-starts",
-    "--week-start": "--week-starts",
-    "--separator": "--delimiter",
-    "--dayfirst": "--order",
-    "--day-first": "--order",
-    "--limit": "--rows",
-    "--order-by": "--sort",
-    "--join": "--lookup",
-    "--select": "--columns",
-    "--range": "--only",
-    "--from": "--only",
+_MEANT = {
+    f"--{tried}".replace("_", "-"): f"--{own}".replace("_", "-") for tried, own in SYNONYMS.items()
 }
-
-
 DEMO = "--config eptaro-demo/eptaro.toml"  # the data of examples
 BOOKINGS = "eptaro-demo/bookings.csv --date sailed_on --measure 'revenue=sum(fare)'"
 

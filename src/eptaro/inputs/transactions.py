@@ -42,7 +42,9 @@ from eptaro.inputs.sources import (
     check_names,
     prefetch,
 )
+from eptaro.option import setting
 from eptaro.progress import report_progress
+from eptaro.rules import DateRules
 
 _FIRST_SHOWN = 3
 _LEAST_AT_ONCE = 1 << 16  # rows; fewer are read before a thread has begun
@@ -123,7 +125,9 @@ class Transactions:
         if not self.rows and not self._part:
             raise NoRowsError(f"{self._source.name}: has column names but no rows")
         if self._rejected and self._rules.bad_dates == "raise":
-            raise DateError(self._complaint())
+            cure = f"to leave such rows out, use {setting(DateRules, 'bad_dates', 'reject')}"
+            left = len(self._rejected) < self.rows - self.unmet
+            raise DateError(f"{self._complaint()}; {cure}" if left else self._complaint())
         if self.unmet == self.rows:
             if self._part:
                 return  # others may have some
@@ -158,7 +162,8 @@ class Transactions:
         )
         count = f"{len(self._rejected):,} of {self.rows:,} rows"
         more = ", the first" if len(self._rejected) > _FIRST_SHOWN else ""
-        where = f"{self._source.name}: {count} hold no date that can be read in {self._date!r}"
+        verb = "holds" if len(self._rejected) == 1 else "hold"
+        where = f"{self._source.name}: {count} {verb} no date that can be read in {self._date!r}"
         return f"{where}{more}: {examples}"
 
     def columns_read(self) -> ColumnRequest:

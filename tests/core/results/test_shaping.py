@@ -126,6 +126,13 @@ class Frames(unittest.TestCase):
         with self.assertRaisesRegex(ep.QuestionError, "did you mean 'totals'"):
             again_book = ep.Daybook(frame(), date="on", measures="n=count()")
             again_book.recap("year", total=True)
+        with self.assertRaisesRegex(ep.QuestionError, "did you mean 'by'"):
+            again_book.recap("year", group_by="g")
+        with self.assertRaisesRegex(ep.QuestionError, "sort by '-n' instead of 'n desc'"):
+            again_book.recap("year", sort="n desc")
+        days = {"on": ["2025-01-31", None], "x": [1, 2]}
+        with self.assertRaisesRegex(ep.DateError, "1 of 2 rows holds .* use bad_dates='reject'"):
+            ep.Daybook(days, date="on", measures="n=count()")
         night = {"at": ["2025-01-01T23:30:00+00:00"], "x": [1]}
         self.assertEqual(
             str(ep.Daybook(night, date="at", zone="Asia/Tokyo", measures="n=count()").coverage),

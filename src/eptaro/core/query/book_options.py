@@ -33,6 +33,7 @@ from eptaro.core.query.query import ADJUSTMENT, By, formulas_of, group_names
 from eptaro.core.query.view import BookData
 from eptaro.core.results.format import Format, check_formats
 from eptaro.errors import CalendarError, InputError, QuestionError, unknown
+from eptaro.option import SYNONYMS
 from eptaro.record import Record, record
 
 _AROUND = 31  # days before and after the data whose holidays count as well
@@ -71,7 +72,8 @@ def check_options(accepted: Collection[str], options: Mapping[str, object]) -> N
                 f"there is no option {name!r}; give measures as a list or a mapping: "
                 f"measures={{{name!r}: {value!r}}}"
             )
-        raise QuestionError(unknown("option", name, accepted))
+        meant = {tried: own for tried, own in SYNONYMS.items() if own in accepted}
+        raise QuestionError(unknown("option", name, accepted, meant))
 
 
 @record

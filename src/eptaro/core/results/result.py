@@ -434,6 +434,10 @@ class Result:
         """Return what orders the rows by one column, blanks last."""
         if not isinstance(by, str):
             raise QuestionError(f"{by!r} is not the name of a column to sort by")
+        name, _, way = by.rpartition(" ")
+        if by not in self and name in self and way.lower().startswith(("asc", "desc")):
+            order = f"-{name}" if way.lower().startswith("desc") else name
+            raise QuestionError(f"sort by {order!r} instead of {by!r}: - puts the largest first")
         falling = by.startswith("-") and by not in self
         ranks = self.column(by[1:] if falling else by).ranks()
         return np.where(ranks < 0, len(ranks), -ranks if falling else ranks)
