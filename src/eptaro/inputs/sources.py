@@ -234,7 +234,8 @@ class FrameSource(Source):
             self._names = [str(name) for name in frame.columns]
             return
         if hasattr(frame, "__arrow_c_stream__"):
-            self._table = _plain_text(pa.table(frame))
+            table = frame if isinstance(frame, pa.Table) else pa.table(frame)
+            self._table = _plain_text(table)
         elif isinstance(frame, Mapping):
             self._table = _plain_text(_from_mapping(frame))
         else:

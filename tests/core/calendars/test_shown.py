@@ -131,7 +131,7 @@ class Answers(unittest.TestCase):
         self.assertIn("in 2024/25: ", BOOK.compare("year", by=[]).headline)
         self.assertIn("on 2023/24.", BOOK.compare("year", by=[]).headline)
         self.assertIn("in 2025/26 to date: ", BOOK.accumulate("year", by=[]).headline)
-        self.assertIn("is December 2023: ", BOOK.recap("month", by=[]).headline)
+        self.assertIn("first in December 2023.", BOOK.recap("month", by=[]).headline)
         both = BOOK.recap("quarter", by=[], only=["2023/24", "2024/25"])
         self.assertRegex(both.headline, r"2023/24 [\d,]+, 2024/25 ")
 

@@ -241,7 +241,7 @@ class Workdays:
         if not isinstance(days, np.ndarray):
             return bool(self.is_workday(np.array([ordinal(days)]))[0])
         dates, closed = days.astype("datetime64[D]"), self._closed.astype("datetime64[D]")
-        return np.is_busday(dates, weekmask=~self._off, holidays=closed)
+        return np.is_busday(dates, weekmask=(~self._off).astype(np.int8), holidays=closed)
 
     def number(self, days: Days) -> Ints:
         """Return how many workdays come before each day ordinal, from a fixed day on.
