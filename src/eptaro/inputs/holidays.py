@@ -153,6 +153,9 @@ def _truth(text: str | None) -> bool:
 
 def _days_of(event: Any, where: str, first_year: int, last_year: int, rrule: Any) -> list[Holiday]:
     """Return the days of an event in some years, and those near them."""
+    for part, error in getattr(event, "errors", ()):  # older icalendar leaves such lines out
+        if part in ("DTSTART", "DTEND", "RRULE"):
+            raise InputError(f"{where}: its {part} cannot be read: {error}")
     if "DTSTART" not in event:
         raise InputError(f"{where} has no DTSTART")
     start = event.decoded("DTSTART")
