@@ -28,7 +28,7 @@ from eptaro.paths import StoragePath
 from eptaro.record import Record, record
 from eptaro.rules import FileRules
 
-_BLOCK = 1 << 23
+_BLOCK = 1 << 22
 _PEEK = 1 << 16
 _LINES_ABOVE = 100  # lines that may be above the names, to look for these
 _LONGEST_HEADER = 1 << 24  # bytes
@@ -159,7 +159,7 @@ class CsvFile(Source):
             return bytes(stream.read(2))
 
     def batches(self, request: ColumnRequest) -> Iterator[pa.Table]:
-        """Yield the wanted columns, about 8 MB of text at a time."""
+        """Yield the wanted columns, about 4 MB of text at a time."""
         self._check(request.names)
         types: dict[str, pa.DataType] = dict.fromkeys(request.names, pa.string())
         types |= dict.fromkeys(request.numbers, pa.float64())
