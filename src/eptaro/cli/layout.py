@@ -160,17 +160,13 @@ def _is_constant(column: Column) -> bool:
 
 def display_columns(table: Result) -> list[DisplayColumn]:
     """Return the columns of an answer with their faces, those of last days with the first."""
-    columns = table.columns
-    ends = {c.face.ends for c in columns if c.face is not None and c.face.ends in table}
+    columns = {column.name: column for column in table.columns}
+    last = {name: columns.get(c.face.ends) for name, c in columns.items() if c.face is not None}
+    ends = {column.name for column in last.values() if column is not None}
     return [
-        DisplayColumn(
-            column,
-            face_of(table, column),
-            table.column(column.face.ends) if column.face and column.face.ends in table else None,
-            float_decimals(column),
-        )
-        for column in columns
-        if column.name not in ends
+        DisplayColumn(column, face_of(table, column), last.get(name), float_decimals(column))
+        for name, column in columns.items()
+        if name not in ends
     ]
 
 
@@ -279,7 +275,8 @@ def _fill_block(
 ) -> tuple[list[TextColumn], list[TextColumn]]:
     """Return the columns that must be shown and those others that fit, in their order."""
     fitting, rest = list(must), list[TextColumn]()
-    for cell in sorted((c for c in cells if c not in must), key=lambda c: c.rank):
+    needed = {id(cell) for cell in must}
+    for cell in sorted((c for c in cells if id(c) not in needed), key=lambda c: c.rank):
         fits = room is None or total_width([*fitting, cell]) <= room
         (fitting if fits else rest).append(cell)
     order = {id(cell): (_place(cell), at) for at, cell in enumerate(cells)}

@@ -48,7 +48,6 @@ def format_column(column: Column, decimals: int | None = None) -> list[str]:
     return ["" if v is None else _format_one(v, column, places) for v in _finite_values(column)]
 
 
-@np.errstate(over="ignore", invalid="ignore")  # of numbers near the end of floats
 def float_decimals(column: Column) -> int:
     """Return how many decimals a column of floats is shown with: two, or as many as give its
     median four digits that count, less those that are zero in every value.
@@ -63,11 +62,12 @@ def float_decimals(column: Column) -> int:
     sizes = np.abs(column.data[np.isfinite(column.data) & (column.data != 0) & ~column.blank])
     if not len(sizes):
         return _DECIMALS
-    middle = min(float(np.median(sizes)), sys.float_info.max)
-    most = _DIGITS_SHOWN - 1 - math.floor(math.log10(middle))
-    for places in range(_DECIMALS, min(most, _MOST_DECIMALS)):
-        if (np.abs(sizes - np.round(sizes, places)) <= 1e-12 * sizes).all():
-            return places
+    with np.errstate(over="ignore", invalid="ignore"):  # of numbers near the end of floats
+        middle = min(float(np.median(sizes)), sys.float_info.max)
+        most = _DIGITS_SHOWN - 1 - math.floor(math.log10(middle))
+        for places in range(_DECIMALS, min(most, _MOST_DECIMALS)):
+            if (np.abs(sizes - np.round(sizes, places)) <= 1e-12 * sizes).all():
+                return places
     return max(min(most, _MOST_DECIMALS), _DECIMALS)
 
 
