@@ -49,7 +49,7 @@ from eptaro.outputs.databases import Mode, load_table
     type=click.Path(path_type=Path),
     metavar="FILE",
     default=None,
-    help="Instead: the days of a data file, rounded out to whole years of every calendar.",
+    help="Take the days of a data file, rounded out to whole years of every calendar.",
 )
 @option(
     QUESTION, "--date", metavar="COLUMN", default=None, help="With --cover: its column of dates."

@@ -232,7 +232,7 @@ def fold(
     metavar="FILE",
     help="The book of all.",
 )
-@option(QUESTION, "--force", is_flag=True, help="Count rows that are in two of them twice.")
+@option(QUESTION, "--force", is_flag=True, help="Count rows twice that are in two of the books.")
 def merge(books: tuple[Path, ...], out: Path, force: bool) -> None:
     """Merge books that were built separately, as if all their rows had been read at once."""
     out = _book_path(out)

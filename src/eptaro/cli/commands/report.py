@@ -110,7 +110,7 @@ from eptaro.reports.report import ReportOptions, write_report
     "--known",
     metavar="COLUMN",
     default=None,
-    help="Instead of --before: the column of the date that a row became known; with --since.",
+    help="The date on which each row became known; with --since, in place of --before.",
 )
 @option(
     QUESTION,

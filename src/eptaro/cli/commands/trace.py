@@ -47,7 +47,12 @@ _VERBS = {
 )
 @click.argument("verb", type=click.Choice(list(_VERBS)))
 @option(
-    QUESTION, "--row", type=click.IntRange(1), required=True, help="The row of the answer, from 1."
+    QUESTION,
+    "--row",
+    type=click.IntRange(1),
+    metavar="N",
+    required=True,
+    help="The row of the answer, from 1.",
 )
 @option(QUESTION, "--column", required=True, metavar="NAME", help="The column of the number.")
 @option(

@@ -295,15 +295,15 @@ def compare(inputs: CommandInputs, output: AnswerOptions, *, given: Mapping[str,
         "--spread",
         metavar="COLUMN",
         default=None,
-        help="Instead: quartiles, whiskers and outliers of a column, or of the totals of a measure "
-        "per customer.",
+        help="Show quartiles, whiskers and outliers of a column instead, or of the totals of a "
+        "measure per customer.",
     ),
     option(
         QUESTION,
         "--histogram",
         metavar="COLUMN",
         default=None,
-        help="Instead: how many values of a column lie in each range.",
+        help="Show how many values of a column lie in each range instead.",
     ),
     query_options(Histogram, names=["bins"]),
     examples=(
@@ -349,7 +349,7 @@ def rhythm(
         "--known",
         metavar="COLUMN",
         default=None,
-        help="Instead of --before: the column of the date that a row became known; with --since.",
+        help="The date on which each row became known; with --since, in place of --before.",
     ),
     option(
         QUESTION,
