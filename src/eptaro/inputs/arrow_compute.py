@@ -1,19 +1,24 @@
-"""The functions of `pyarrow.compute`, which is imported only where one of its others is used.
+"""The functions of `pyarrow.compute`, each made when it is first used.
 
-It writes a Python function for each of its three hundred kernels when it is imported, which takes
-longer than reading a small file. What every file needs is called here without it.
+That module writes a Python function for each of its three hundred kernels when it is imported,
+which takes longer than reading a small file; here a kernel is looked up by its name. What
+is not a kernel is taken from there.
 """
 
 from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
 import pyarrow as pa
+from numpy.typing import NDArray
 
 try:  # the module that `pyarrow.compute` takes these from
-    from pyarrow._compute import CastOptions, SetLookupOptions, call_function
+    from pyarrow import _compute as kernels
 except ImportError:
-    from pyarrow.compute import CastOptions, SetLookupOptions, call_function
+    import pyarrow.compute as kernels
+
+_WRITTEN_IN_PYTHON = ("index",)
 
 
 def cast(array: Any, kind: pa.DataType) -> Any:
@@ -24,35 +29,50 @@ def cast(array: Any, kind: pa.DataType) -> Any:
     """
     if array.type == kind:
         return array
-    return call_function("cast", [array], CastOptions.safe(kind))
+    return kernels.call_function("cast", [array], kernels.CastOptions.safe(kind))
+
+
+def array_of(values: NDArray[np.integer[Any]]) -> pa.Array:
+    """Return whole numbers as an array; `pa.array` would load the masked arrays of NumPy first.
+
+    >>> array_of(np.array([3, 5])).to_pylist()
+    [3, 5]
+    """
+    kind = pa.from_numpy_dtype(values.dtype)
+    return pa.Array.from_buffers(kind, len(values), [None, pa.py_buffer(values)])
 
 
 def take(array: Any, indices: Any) -> Any:
     """Return the values at some places."""
-    return call_function("take", [array, indices])
+    return kernels.call_function("take", [array, indices])
 
 
-def is_in(values: Any, value_set: pa.Array) -> Any:
-    """Return which values are among others."""
-    return call_function("is_in", [values], SetLookupOptions(value_set))
+def fill_null(values: Any, fill: Any) -> Any:
+    """Return values with another in place of blanks.
 
-
-def utf8_trim_whitespace(texts: Any) -> Any:
-    """Return texts without the white space around them."""
-    return call_function("utf8_trim_whitespace", [texts])
-
-
-def utf8_length(texts: Any) -> Any:
-    """Return the number of characters of each text."""
-    return call_function("utf8_length", [texts])
-
-
-def min_max(values: Any) -> Any:
-    """Return the least and the largest value, in one struct."""
-    return call_function("min_max", [values])
+    >>> fill_null(pa.array([7, None]), 0).to_pylist()
+    [7, 0]
+    """
+    return kernels.call_function("coalesce", [values, pa.scalar(fill, values.type)])
 
 
 def __getattr__(name: str) -> Any:
-    import pyarrow.compute
+    """Return a function of `pyarrow.compute`, with the arguments that it has there."""
+    try:
+        if name in _WRITTEN_IN_PYTHON:
+            raise KeyError(name)
+        kernel = kernels.get_function(name.removesuffix("_"))
+        options = getattr(kernels, kernel._doc.options_class, None)
+    except (KeyError, AttributeError):  # or of a pyarrow that keeps them in another way
+        import pyarrow.compute
 
-    return getattr(pyarrow.compute, name)
+        return getattr(pyarrow.compute, name)
+
+    def call(*arguments: Any, **settings: Any) -> Any:
+        arity = len(arguments) if kernel.arity is ... else kernel.arity
+        arrays, given = arguments[:arity], arguments[arity:]
+        chosen = options(*given, **settings) if options and (given or settings) else None
+        return kernel.call(list(arrays), chosen)
+
+    globals()[name] = call
+    return call

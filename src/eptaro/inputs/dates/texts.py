@@ -369,7 +369,7 @@ def parse_texts(texts: pa.Array, rules: DateRules) -> Parsed:
         return Parsed(days, micros, offset, reason)
     unread, grain = np.arange(size), np.zeros(size, np.int8)
     for form in accepted:
-        parts = _Parts(trimmed.take(pa.array(unread)), form, rules)
+        parts = _Parts(pc.take(trimmed, pc.array_of(unread)), form, rules)
         hit, good = parts.matched, parts.matched & parts.exists
         rows = unread[good]
         day[rows], micros[rows], offset[rows] = (
@@ -391,7 +391,7 @@ def parse_texts(texts: pa.Array, rules: DateRules) -> Parsed:
     untouched = unread[reason[unread] == ""]
     reason[untouched] = f"is not written as {forms_accepted}"
     if accepted is PLAIN_FORMS and len(untouched):
-        untouched_texts = trimmed.take(pa.array(untouched))
+        untouched_texts = pc.take(trimmed, pc.array_of(untouched))
         for hint in HINTS:
             fits = pc.fill_null(pc.match_substring_regex(untouched_texts, hint.pattern), False)
             hit = untouched[fits.to_numpy(zero_copy_only=False)]
@@ -417,7 +417,7 @@ class _Parts:
     def __init__(self, texts: pa.Array, form: DatePattern, rules: DateRules) -> None:
         self._locale = rules.locale
         matches = pc.extract_regex(texts, form.pattern)
-        self.matched: Flags = matches.is_valid().to_numpy(zero_copy_only=False)
+        self.matched: Flags = pc.is_valid(matches).to_numpy(zero_copy_only=False)
         names = [field.name for field in matches.type]
         parts = {name: pc.struct_field(matches, name) for name in names}
         year, month = self._number(parts, "y"), self._number(parts, "m")
@@ -486,7 +486,7 @@ class _Parts:
         if name not in parts:
             return np.zeros(len(self.matched), np.int64)
         text = pc.if_else(pc.equal(parts[name], ""), None, parts[name])
-        numbers: Ints = pc.fill_null(text.cast(pa.int64()), 0).to_numpy(zero_copy_only=False)
+        numbers: Ints = pc.fill_null(pc.cast(text, pa.int64()), 0).to_numpy(zero_copy_only=False)
         return numbers
 
     def _hours(self, parts: dict[str, pa.Array]) -> Ints:
@@ -503,13 +503,13 @@ class _Parts:
         if name not in parts:
             return np.zeros(len(self.matched), np.int64)
         text = pc.utf8_slice_codeunits(pc.utf8_rpad(pc.fill_null(parts[name], ""), 6, "0"), 0, 6)
-        numbers: Ints = text.cast(pa.int64()).to_numpy(zero_copy_only=False)
+        numbers: Ints = pc.cast(text, pa.int64()).to_numpy(zero_copy_only=False)
         return numbers
 
     def _offset(self, parts: dict[str, pa.Array]) -> Ints:
         if "z" not in parts:
             return np.full(len(self.matched), NO_OFFSET)
-        coded = pc.fill_null(parts["z"], "").dictionary_encode()  # there are few different ones
+        coded = pc.dictionary_encode(pc.fill_null(parts["z"], ""))  # there are few different ones
         minutes = np.array([_minutes(text) for text in coded.dictionary.to_pylist()], np.int64)
         offsets: Ints = minutes[coded.indices.to_numpy(zero_copy_only=False)]
         return offsets

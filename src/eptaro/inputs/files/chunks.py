@@ -106,14 +106,8 @@ def _encode_chunk(chunk: pa.Array) -> pa.DictionaryArray:
         codes, firsts = dictionary_encode(np.frombuffer(data or b"", np.uint8), offsets, filled)
     except IndexError as error:
         raise pa.ArrowInvalid(f"damaged text: {error}") from None
-    indices = pa.array(codes, mask=codes < 0) if chunk.null_count else _array_of(codes)
-    return pa.DictionaryArray.from_arrays(indices, pc.take(chunk, _array_of(firsts)))
-
-
-def _array_of(values: NDArray[np.integer[Any]]) -> pa.Array:
-    """Return numbers as an array; `pa.array` would load the masked arrays of NumPy first."""
-    kind = pa.from_numpy_dtype(values.dtype)
-    return pa.Array.from_buffers(kind, len(values), [None, pa.py_buffer(values)])
+    indices = pa.array(codes, mask=codes < 0) if chunk.null_count else pc.array_of(codes)
+    return pa.DictionaryArray.from_arrays(indices, pc.take(chunk, pc.array_of(firsts)))
 
 
 @contextmanager
