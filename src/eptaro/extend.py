@@ -10,7 +10,7 @@ from __future__ import annotations
 from eptaro.core.aggregation.planes import Plane
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.equalparts import EqualPartsCalendar
-from eptaro.core.kernels.gathering import running_sums
+from eptaro.core.kernels.range_sums import running_sums
 from eptaro.core.measures.calculations import CATALOGUE, Calculation
 from eptaro.core.proof.plain import PLAIN
 from eptaro.core.query.lineage import Side, Value, ViewLineage

@@ -322,7 +322,7 @@ class SameBook(Files):
     def test_no_room_for_cells_is_told(self):
         with (
             mock.patch(
-                "eptaro.core.kernels.room.os.posix_fallocate",
+                "eptaro.core.kernels.allocation.os.posix_fallocate",
                 side_effect=OSError(28, "No space left"),
             ),
             self.assertRaisesRegex(

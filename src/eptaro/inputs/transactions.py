@@ -19,9 +19,8 @@ from eptaro.core.calendars.grain import Grain, plural_of
 from eptaro.core.calendars.span import Span
 from eptaro.core.expressions.kinds import ValueKind
 from eptaro.core.expressions.parser import Formulas
-from eptaro.core.kernels.gathering import RowMask
 from eptaro.core.kernels.parallel import run_parallel
-from eptaro.core.kernels.reading import min_max
+from eptaro.core.kernels.reading import RowMask, min_max
 from eptaro.core.results.column import Column
 from eptaro.core.results.result import Result
 from eptaro.errors import DateError, InputError, NoRowsError, spell_option

@@ -6,8 +6,8 @@ from unittest import mock
 import numpy as np
 
 from eptaro.core.kernels import factorize, parallel
-from eptaro.core.kernels import gathering as masks
-from eptaro.core.kernels.gathering import RowMask
+from eptaro.core.kernels import reading as masks
+from eptaro.core.kernels.reading import RowMask
 from tests.core.kernels.both import both, sliced
 
 

@@ -20,7 +20,7 @@ from eptaro.core.aggregation.fold import Fold
 from eptaro.core.aggregation.groups import Categorical
 from eptaro.core.aggregation.sums import Squares
 from eptaro.core.calendars.days import ordinal
-from eptaro.core.kernels import ranges
+from eptaro.core.kernels import order_statistics
 from eptaro.core.measures.calculations import CATALOGUE
 from eptaro.core.measures.measure import parse_measures
 from eptaro.core.results.column import Column
@@ -372,13 +372,15 @@ class Ranges(unittest.TestCase):
         array = np.array(values, np.int64)
         parts = [values[a:b] for a, b in asked]
         with (
-            mock.patch.object(ranges, "_BLOCK", data.draw(st.sampled_from([1, 5, 1 << 18]))),
-            mock.patch.object(ranges, "_SHARED", data.draw(st.sampled_from([0, 8]))),
+            mock.patch.object(
+                order_statistics, "_BLOCK", data.draw(st.sampled_from([1, 5, 1 << 18]))
+            ),
+            mock.patch.object(order_statistics, "_SHARED", data.draw(st.sampled_from([0, 8]))),
         ):
-            distinct = ranges.count_distinct(array, lo, hi)
-            median = ranges.quantiles(array, lo, hi, 0.5)
+            distinct = order_statistics.count_distinct(array, lo, hi)
+            median = order_statistics.quantiles(array, lo, hi, 0.5)
         self.assertEqual(distinct.tolist(), [len(set(p)) for p in parts])
-        least = ranges.extremes(array, lo, hi, largest=False)
+        least = order_statistics.extremes(array, lo, hi, largest=False)
         for part, low, middle in zip(parts, least, median, strict=True):
             if part:
                 self.assertEqual((low, middle), (min(part), statistics.median(part)))

@@ -8,9 +8,9 @@ from dataclasses import replace
 import numpy as np
 
 from eptaro.core.calendars.days import Ints
-from eptaro.core.kernels.gathering import bounds, bounds_of_all, count_below
+from eptaro.core.kernels.allocation import allocate, on_disk
 from eptaro.core.kernels.parallel import parallel_for
-from eptaro.core.kernels.room import allocate, on_disk
+from eptaro.core.kernels.range_sums import bounds, bounds_of_all, count_below
 from eptaro.core.kernels.sorting import distinct_cells, joined_runs
 from eptaro.record import record
 

@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 from eptaro.core.aggregation.groups import Categorical, Groups, words_of
 from eptaro.core.calendars.days import Ints
 from eptaro.core.kernels.factorize import factorize, factorize_pairs
-from eptaro.core.kernels.gathering import count_below
 from eptaro.core.kernels.parallel import parallel_for
+from eptaro.core.kernels.range_sums import count_below
 from eptaro.core.kernels.reading import min_max
 from eptaro.core.kernels.sorting import joined_runs
 from eptaro.core.kernels.texts import Texts, hashes_of_texts

@@ -12,14 +12,14 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
 from eptaro.core.kernels.folding import square_remainder
-from eptaro.core.kernels.gathering import (
+from eptaro.core.kernels.parallel import run_parallel
+from eptaro.core.kernels.range_sums import (
     Array,
     add_cells,
     added_together,
     growth_between,
     running_sums,
 )
-from eptaro.core.kernels.parallel import run_parallel
 from eptaro.core.results import bigint
 from eptaro.core.results.column import Column, ColumnKind
 from eptaro.record import record

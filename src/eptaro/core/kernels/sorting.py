@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Days, Ints
 from eptaro.core.kernels import dispatch
+from eptaro.core.kernels.allocation import allocate, spill, truncate
 from eptaro.core.kernels.parallel import WORKERS, run_parallel
-from eptaro.core.kernels.room import allocate, spill, truncate
 
 Array = NDArray[Any]
 

@@ -14,7 +14,7 @@ from eptaro.core.aggregation.planes import ROWS, Plane, What
 from eptaro.core.aggregation.selected import SelectedValues
 from eptaro.core.aggregation.sums import RunningSquares, RunningSum, Squares, Sum
 from eptaro.core.calendars.days import Ints
-from eptaro.core.kernels import ranges
+from eptaro.core.kernels import order_statistics
 from eptaro.core.measures.term import Term
 from eptaro.core.results.column import Column
 from eptaro.errors import MeasureError, unknown
@@ -198,7 +198,7 @@ class _Extreme(Picking):
 
     def pick(self, values: NDArray[Any], lo: Ints, hi: Ints) -> NDArray[Any]:
         """Return the least or the largest value of each range."""
-        return ranges.extremes(values, lo, hi, largest=self.largest)
+        return order_statistics.extremes(values, lo, hi, largest=self.largest)
 
 
 class Min(_Extreme):
@@ -260,7 +260,7 @@ class Quantile(Calculation):
 
     def _column(self, values: NDArray[Any], scale: int, term: Term, lo: Ints, hi: Ints) -> Column:
         """Return the quantiles of values `(n_values,)` over ranges `(n_ranges,)`."""
-        quantiles = ranges.quantiles(values, lo, hi, term.share) / 10.0**scale
+        quantiles = order_statistics.quantiles(values, lo, hi, term.share) / 10.0**scale
         return Column.of("", "float", quantiles, (hi > lo) & ~np.isnan(quantiles))
 
 
@@ -282,11 +282,11 @@ class Distinct(Calculation):
     def over_cells(self, cells: Cells, term: Term, lo: Ints, hi: Ints) -> Column:
         """Return how many different values each range holds."""
         tally, first, last = cells.items(Plane("codes", term.column), lo, hi)
-        return Column.of("", "integer", ranges.count_distinct(tally.value, first, last))
+        return Column.of("", "integer", order_statistics.count_distinct(tally.value, first, last))
 
     def over_values(self, items: Column, term: Term, lo: Ints, hi: Ints) -> Column:
         """Return how many different values each range holds."""
-        return Column.of("", "integer", ranges.count_distinct(items.data, lo, hi))
+        return Column.of("", "integer", order_statistics.count_distinct(items.data, lo, hi))
 
 
 class New(Calculation):

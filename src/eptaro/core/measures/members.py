@@ -15,7 +15,7 @@ from eptaro.core.aggregation.cells import Cells
 from eptaro.core.aggregation.planes import Plane
 from eptaro.core.aggregation.selected import ValueLists
 from eptaro.core.calendars.days import LAST_DAY, Ints
-from eptaro.core.kernels.gathering import running_sums
+from eptaro.core.kernels.range_sums import running_sums
 from eptaro.core.kernels.sorting import met_first, stable_order
 from eptaro.core.measures.calculations import calculation, planes_of
 from eptaro.core.measures.term import Members, Term

@@ -19,7 +19,7 @@ from eptaro.core.calendars.grain import Grain, check_whole
 from eptaro.core.calendars.levels import check_level
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
-from eptaro.core.kernels.gathering import running_sums
+from eptaro.core.kernels.range_sums import running_sums
 from eptaro.core.measures.calculations import calculation
 from eptaro.core.measures.term import DAYS, Arithmetic, Term
 from eptaro.core.results.column import Column

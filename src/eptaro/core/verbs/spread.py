@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from eptaro.core.aggregation.batch import ROWS_PER_CHUNK, Batch
 from eptaro.core.calendars.days import Ints
 from eptaro.core.dimension.recurring import RECURRING, full_name
-from eptaro.core.kernels.ranges import interpolate
+from eptaro.core.kernels.order_statistics import interpolate
 from eptaro.core.measures.measure import terms_on_totals
 from eptaro.core.measures.members import member_totals
 from eptaro.core.measures.term import Term

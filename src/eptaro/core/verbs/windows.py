@@ -9,7 +9,7 @@ from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.calendars.levels import ACTIVE_DAY, BY_GROUP, ENTRY, WORKDAY, Amount
 from eptaro.core.calendars.workdays import Workdays
-from eptaro.core.kernels.gathering import running_sums
+from eptaro.core.kernels.range_sums import running_sums
 from eptaro.core.measures.measure import Measure
 from eptaro.core.query.lineage import LastN, Side, TracedNumber, Value
 from eptaro.core.query.transactions import Ledger

@@ -9,8 +9,7 @@ import pyarrow as pa
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
-from eptaro.core.kernels.gathering import RowMask
-from eptaro.core.kernels.reading import exact_units, narrow_words
+from eptaro.core.kernels.reading import RowMask, exact_units, narrow_words
 from eptaro.core.results.column import Column
 from eptaro.errors import MeasureError, spell_option
 from eptaro.inputs import arrow_compute as pc

@@ -13,8 +13,7 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Days, Flags, Ints, month_starts
 from eptaro.core.calendars.grain import GRAINS, WEEKS, Grain, counting_days, first_days, plural_of
-from eptaro.core.kernels.gathering import RowMask
-from eptaro.core.kernels.reading import split_timestamps
+from eptaro.core.kernels.reading import RowMask, split_timestamps
 from eptaro.errors import DateError, spell_option
 from eptaro.inputs import arrow_compute as pc
 from eptaro.inputs.dates.texts import (

@@ -14,9 +14,8 @@ import pyarrow as pa
 from numpy.typing import NDArray
 
 from eptaro.core.kernels.dispatch import KERNEL
-from eptaro.core.kernels.gathering import RowMask
 from eptaro.core.kernels.parallel import WORKERS, run_parallel
-from eptaro.core.kernels.reading import dictionary_encode
+from eptaro.core.kernels.reading import RowMask, dictionary_encode
 from eptaro.errors import EptaroError, InputError
 from eptaro.inputs import arrow_compute as pc
 

@@ -6,7 +6,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from eptaro.core.kernels import ranges
+from eptaro.core.kernels import order_statistics
 from tests.core.kernels.both import both
 
 WHOLE = st.lists(st.integers(-(2**63), 2**63 - 1) | st.integers(-3, 3), min_size=1, max_size=80)
@@ -26,7 +26,7 @@ class Neighbours(unittest.TestCase):
         ends = [np.array(part, np.int64) for part in ([lo, 1, lo], [hi, 0, hi], [k, 0, k])]
         ends.append(np.array([min(k + 1, hi - lo - 1), 0, min(k + 1, hi - lo - 1)]))
         for way in both():
-            found = ranges.neighbours(values, *ends)
+            found = order_statistics.neighbours(values, *ends)
             self.assertEqual(found[:, 0].tolist(), wanted, way)
             self.assertEqual(found[:, 2].tolist(), wanted, way)
 
@@ -49,7 +49,9 @@ class Neighbours(unittest.TestCase):
     def test_there_is_one_zero(self):
         for _ in both():
             one = [np.array([n]) for n in (0, 2, 0, 1)]
-            self.assertFalse(np.signbit(ranges.neighbours(np.array([0.0, -0.0]), *one)).any())
+            self.assertFalse(
+                np.signbit(order_statistics.neighbours(np.array([0.0, -0.0]), *one)).any()
+            )
 
 
 class Distinct(unittest.TestCase):
@@ -62,7 +64,7 @@ class Distinct(unittest.TestCase):
         wanted = [len(set(listed[lo:hi])) for lo, hi in ends]
         lo, hi = (np.array([end[n] for end in ends], np.int64) for n in (0, 1))
         for way in both():
-            found = ranges.count_distinct(np.array(listed, np.int32), lo, hi)
+            found = order_statistics.count_distinct(np.array(listed, np.int32), lo, hi)
             self.assertEqual(found.tolist(), wanted, way)
 
 
@@ -79,8 +81,8 @@ class Windows(unittest.TestCase):
                 below = (rng.random(len(lo)) * (hi - lo)).astype(np.int64)
                 above = np.minimum(below + 1, np.maximum(hi - lo - 1, 0))
                 for way in both():
-                    found = ranges.neighbours(numbers, lo, hi, below, above)
-                    counts = ranges.count_distinct(numbers, lo, hi)
+                    found = order_statistics.neighbours(numbers, lo, hi, below, above)
+                    counts = order_statistics.count_distinct(numbers, lo, hi)
                     for at in range(len(lo)):
                         held = sorted(numbers[lo[at] : hi[at]].tolist())
                         if held:
@@ -100,7 +102,7 @@ class Windows(unittest.TestCase):
                         best(values[a:b].tolist(), default=0) for a, b in zip(*ends, strict=True)
                     ]
                     for way in both():
-                        found = ranges.extremes(values, *ends, largest=largest)
+                        found = order_statistics.extremes(values, *ends, largest=largest)
                         self.assertEqual(found.tolist(), wanted, way)
 
     def test_ranges_in_any_order(self):
@@ -113,8 +115,12 @@ class Windows(unittest.TestCase):
             lo = rng.integers(0, 300, 900)
             hi = np.minimum(lo + rng.integers(0, 200, 900), 300)
             for _ in both():
-                found = ranges.quantiles(values, lo, hi, 0.5)
-                counts = ranges.count_distinct(values, lo, hi) if values.dtype != object else None
+                found = order_statistics.quantiles(values, lo, hi, 0.5)
+                counts = (
+                    order_statistics.count_distinct(values, lo, hi)
+                    if values.dtype != object
+                    else None
+                )
                 for at in range(900):
                     held = sorted(values[lo[at] : hi[at]].tolist())
                     if held:

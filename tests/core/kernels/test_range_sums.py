@@ -5,7 +5,7 @@ from bisect import bisect_left
 
 import numpy as np
 
-from eptaro.core.kernels import gathering
+from eptaro.core.kernels import range_sums
 from tests.core.kernels.both import both
 
 
@@ -21,7 +21,7 @@ class Bounds(unittest.TestCase):
             for order in (slice(None), np.argsort(group, kind="stable")):
                 asked = [np.ascontiguousarray(part[order]) for part in (group, first, last)]
                 for way in both():
-                    lo, hi = gathering.bounds(keys, *asked, begin, width)
+                    lo, hi = range_sums.bounds(keys, *asked, begin, width)
                     for row, (g, one, two) in enumerate(zip(*asked, strict=True)):
                         ends = [
                             g * width + min(max(day - begin, 0), width) for day in (one, two + 1)
@@ -41,8 +41,8 @@ class Bounds(unittest.TestCase):
                 group = np.repeat(np.arange(count), 8)
                 spans = np.tile(first, count), np.tile(last, count)
                 for way in both():
-                    wanted = gathering.bounds(keys, group, *spans, begin, width)
-                    found = gathering.bounds_of_all(keys, count, first, last, begin, width)
+                    wanted = range_sums.bounds(keys, group, *spans, begin, width)
+                    found = range_sums.bounds_of_all(keys, count, first, last, begin, width)
                     for one, two in zip(found, wanted, strict=True):
                         self.assertEqual(one.tolist(), two.tolist(), way)
 
@@ -51,15 +51,15 @@ class Bounds(unittest.TestCase):
         whole, rest = rng.integers(-(2**60), 2**60, 50), rng.random(50)
         lo, hi = rng.integers(0, 50, (2, 200))
         for _ in both():
-            found = gathering.growth_between(whole, lo, hi)
-            floats = gathering.growth_between(whole, lo, hi, rest)
+            found = range_sums.growth_between(whole, lo, hi)
+            floats = range_sums.growth_between(whole, lo, hi, rest)
             for row in range(200):
                 way = int(whole[hi[row]]) - int(whole[lo[row]])
                 self.assertEqual(found[row], way)
                 self.assertEqual(floats[row], float(way) + (rest[hi[row]] - rest[lo[row]]))
             for part in (None, rest):
                 with self.assertRaises(IndexError):
-                    gathering.growth_between(whole, np.array([0]), np.array([50]), part)
+                    range_sums.growth_between(whole, np.array([0]), np.array([50]), part)
 
     def test_cells_are_added_to_others(self):
         rng = np.random.default_rng(6)
@@ -69,10 +69,10 @@ class Bounds(unittest.TestCase):
             for way in both():
                 if cells.dtype == np.int64:
                     wanted = [(total + 2**63) % 2**64 - 2**63 for total in wanted]
-                found = gathering.add_cells(cells, target, 10)
+                found = range_sums.add_cells(cells, target, 10)
                 self.assertEqual(found.tolist(), wanted, way)
                 with self.assertRaises(IndexError):
-                    gathering.add_cells(cells[:1], np.array([10]), 10)
+                    range_sums.add_cells(cells[:1], np.array([10]), 10)
 
     def test_places_among_keys_in_order(self):
         rng = np.random.default_rng(9)
@@ -81,4 +81,4 @@ class Bounds(unittest.TestCase):
             for asked in (rng.integers(-60, 60, 200), np.sort(rng.integers(-60, 60, 200)), keys):
                 wanted = [sum(key < number for key in keys.tolist()) for number in asked.tolist()]
                 for way in both():
-                    self.assertEqual(gathering.count_below(keys, asked).tolist(), wanted, way)
+                    self.assertEqual(range_sums.count_below(keys, asked).tolist(), wanted, way)
