@@ -348,6 +348,11 @@ class Daybook(Book):
         [13]
         """
         store = self._store
+        if not isinstance(what, Daybook | str | Path | list | tuple):
+            raise InputError(
+                f"a {type(what).__name__} is added as a book of its own: "
+                f"book.add(Daybook(rows, date=..., by=..., measures=...))"
+            )
         if not isinstance(store, MemoryStore):
             from eptaro.sharded.adding import add_rows
 

@@ -155,5 +155,6 @@ def check_texts(**named: object) -> None:
 def as_path(value: object) -> Path:
     """Return a path given as text or path; raises `InputError` for anything else."""
     if not isinstance(value, str | os.PathLike):
-        raise InputError(f"{value!r} is not the path of a file; give text or a pathlib.Path")
+        what = repr(value) if isinstance(value, int | float | bytes) else f"a {type(value).__name__}"
+        raise InputError(f"{what} is not the path of a file; give text or a pathlib.Path")
     return Path(os.fspath(value))

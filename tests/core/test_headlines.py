@@ -59,6 +59,13 @@ class Verbs(unittest.TestCase):
             "Nothing to compare: the data does not cover 2023-04-01 to 2023-12-31",
             book().compare("year", only="FY2024").headline,
         )
+        # Of the months covered whole, as no end of the last one would make it comparable.
+        self.assertIn(
+            "2025-04-01 to 2025-04-30: "
+            f"{total('2025-04-01', '2025-04-30'):,}. Nothing to compare: of the prior period, the "
+            "data does not cover 2022-04-01 to 2022-04-30",
+            book().compare("month", mean_of=3, only="FY2026").headline,
+        )
 
     def test_groups_that_are_not_known_on_both_sides_are_not_added_up_to_a_change(self):
         table = {"on": ["2024-01-01", "2024-12-31", "2025-01-01", "2025-03-01", "2025-12-31"],

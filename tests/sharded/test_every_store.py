@@ -87,6 +87,9 @@ class Stores(unittest.TestCase):
         for way in ("memory", "file"):
             with self.assertRaisesRegex(ep.InputError, "replace_days takes days out of a book in"):
                 self.held(way, one).add(self.csv(two), replace_days="2025-01-01..2025-02-01")
+        for way in WAYS:
+            with self.assertRaisesRegex(ep.InputError, "a dict is added as a book of its own"):
+                self.held(way, one).add(two)
 
     def test_verbs_take_measures_of_the_book_and_what_its_cells_allow(self):
         table, rng = rows(8, 120), random.Random(8)

@@ -69,9 +69,13 @@ def _of_words(answer: ViewLineage, query: Compare) -> str:
 
 
 def _explain_no_comparison(answer: ViewLineage, change: Change) -> str:
-    """Return the value of the last period, and why there is nothing to compare it with."""
-    measure, side, view = change.now.measure, change.now.side, answer.view
-    place = int(answer.rows[int(np.argmax(side.last[answer.rows]))])
+    """Return the value of the last period, of those covered whole where there are any, and why
+    there is nothing to compare it with.
+    """
+    measure, side, view, rows = change.now.measure, change.now.side, answer.view, answer.rows
+    whole = np.asarray(view.complete(side.first[rows], side.last[rows]))
+    rows = rows[whole] if whole.any() else rows
+    place = int(rows[int(np.argmax(side.last[rows]))])
     days = _days(change.now, place)
     value = format_value(value_over(view, measure, days))
     words = f"{as_title(measure.name)} {days.when}: {value}. Nothing to compare"
