@@ -155,6 +155,6 @@ def check_texts(**named: object) -> None:
 def as_path(value: object) -> Path:
     """Return a path given as text or path; raises `InputError` for anything else."""
     if not isinstance(value, str | os.PathLike):
-        what = repr(value) if isinstance(value, int | float | bytes) else f"a {type(value).__name__}"
+        what = repr(value) if isinstance(value, int) else f"a {type(value).__name__}"
         raise InputError(f"{what} is not the path of a file; give text or a pathlib.Path")
     return Path(os.fspath(value))
