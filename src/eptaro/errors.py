@@ -97,6 +97,17 @@ def spell_option(parameter: str, option: str) -> str:
     return option if _on_command_line.get() else parameter
 
 
+def show_option(name: str, value: object) -> str:
+    """Return an option as it was given: by its name, or as it is written on a command line.
+
+    >>> show_option("back", "90d")
+    "back='90d'"
+    """
+    text = str(value)
+    flag = f"--{name.replace('_', '-')}"
+    return spell_option(f"{name}={value!r}", f"{flag} {text if text.isalnum() else repr(text)}")
+
+
 def unknown(
     what: str,
     got: object,

@@ -223,7 +223,9 @@ class Verbs(WithConfig):
         status, _, err = self.go(
             "trace", "recap", *CONFIG, "--per", "year", "--row", "99", "--column", "revenue"
         )
-        self.assertEqual((status, "there is no row" in err), (1, True), err)
+        self.assertEqual(
+            (status, "there is no row 99; the answer has 4 rows" in err), (1, True), err
+        )
 
     def test_annotate_knows_holidays_of_any_year(self):
         Path("old.csv").write_text("on\n1888-07-14\n2100-12-24\n")

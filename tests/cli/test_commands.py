@@ -403,6 +403,9 @@ class Mistakes(Commands):
                  "row 1: 'a' is not written as"),
                 (("dimension", "--from", "2025-02-01", "--through", "2025-01-01"), "reversed"),
                 (("compare", "rows.csv", *DATA, "--per", "week", "--back", "1 day"), "years or weeks"),
+                (("compare", "rows.csv", *DATA, "--per", "week", "--back", "1"), "--back 1 is not"),
+                ((*self.RECAP, "--only", "Q9"), "--only Q9 is not a span"),
+                ((*self.RECAP, "--year-starts", "4"), "--year-starts 4 is not a month-day"),
             ),
             2: (
                 (("recap", "--per", "day"), "Missing argument"),

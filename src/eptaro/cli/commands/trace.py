@@ -12,7 +12,7 @@ from eptaro.cli.help import DEMO, OUTPUT, QUESTION, HeadedCommand, option
 from eptaro.cli.messages import notify
 from eptaro.core.results.column import Column
 from eptaro.core.results.format import escape_controls
-from eptaro.errors import EptaroError, QuestionError
+from eptaro.errors import EptaroError, QuestionError, count_noun
 from eptaro.table import Table
 
 _VERBS = {
@@ -81,7 +81,11 @@ def trace(
     rest: tuple[str, ...],
 ) -> None:
     """Show the audit trail of one number, and calculate it again from its transactions."""
-    proof = _VERBS[verb]().reply(rest).table.trace(row - 1, column)
+    table = _VERBS[verb]().reply(rest).table
+    if row > len(table):
+        rows = count_noun(len(table), "row")
+        raise QuestionError(f"there is no row {row:,}; the answer has {rows}")
+    proof = table.trace(row - 1, column)
     click.echo("\n".join(map(escape_controls, str(proof).split("\n"))))
     if rows_to is not None:
         places = Column.of(

@@ -6,7 +6,7 @@ import re
 from collections.abc import Sequence
 from typing import Literal, NamedTuple, TypeAlias, TypeVar, get_args
 
-from eptaro.errors import CalendarError, QuestionError, unknown
+from eptaro.errors import CalendarError, QuestionError, show_option, unknown
 
 Word = TypeVar("Word", bound=str)
 
@@ -69,7 +69,7 @@ def parse_month_day(text: str, argument: str) -> tuple[int, int]:
     """Return month and day of a month-day such as `04-01`; 31 is the most for any month."""
     match = re.fullmatch(r"(\d{2})-(\d{2})", text) if isinstance(text, str) else None
     if not match or not 1 <= int(match[1]) <= 12 or not 1 <= int(match[2]) <= 31:
-        raise CalendarError(f"{argument}={text!r} is not a month-day; write it as 04-01")
+        raise CalendarError(f"{show_option(argument, text)} is not a month-day; write it as 04-01")
     return int(match[1]), int(match[2])
 
 
@@ -180,7 +180,7 @@ class Amount(NamedTuple):
             cure = "'6 months' or '5 entries'"
             if short and unit:
                 cure = f"'{Amount(int(short[1] or 1), unit)}'"
-            raise QuestionError(f"{argument}={text!r} is not an amount; write {cure}")
+            raise QuestionError(f"{show_option(argument, text)} is not an amount; write {cure}")
         return cls._of(text, argument, int(match[1]), match[2], (*LEVELS, *COUNTED))
 
     @classmethod
@@ -193,7 +193,8 @@ class Amount(NamedTuple):
         match = _WRITTEN.fullmatch(text.lower())
         if not match or " " in match[2] or int(match[1]) > _MOST:
             raise QuestionError(
-                f"{argument}={text!r} is not an amount of time; write it as '1 year' or '6 months'"
+                f"{show_option(argument, text)} is not an amount of time; write it as '1 year' or "
+                "'6 months'"
             )
         return cls._of(text, argument, int(match[1]), match[2], LEVELS)
 

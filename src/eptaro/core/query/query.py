@@ -15,7 +15,7 @@ from eptaro.core.calendars.period import Period
 from eptaro.core.calendars.span import Span
 from eptaro.core.expressions.parser import Formula
 from eptaro.core.measures.measure import Measures
-from eptaro.errors import CalendarError, DateError, QuestionError
+from eptaro.errors import CalendarError, DateError, QuestionError, show_option
 from eptaro.record import Record, record
 
 if TYPE_CHECKING:
@@ -125,7 +125,8 @@ class Filter(Record):
                 return cls._union(cls.of(part, calendar, names, today) for part in only)
             case _:
                 raise QuestionError(
-                    f"only={only!r} is not a span, a period label or a group value (or several)"
+                    f"{show_option('only', only)} is not a span, a period label or a group value "
+                    "(or several)"
                 )
 
     @classmethod
@@ -135,7 +136,8 @@ class Filter(Record):
         for part in parts:
             if not isinstance(part, Mapping | Span):
                 raise QuestionError(
-                    f"only={part!r}: a database is narrowed by a Span of days and by group values "
+                    f"{show_option('only', part)}: a database is narrowed by a Span of days and "
+                    "by group values "
                     f"as a mapping, such as {{'route': 'Norrow-Fenholm'}}"
                 )
         return cls._union(
@@ -167,7 +169,9 @@ class Filter(Record):
             lo = _ends_of_text(first, calendar)[0] if first else FIRST_DAY
             hi = _ends_of_text(last, calendar)[1] if last else LAST_DAY
             if hi < lo:
-                raise QuestionError(f"only={text!r} is reversed: its end comes before its start")
+                raise QuestionError(
+                    f"{show_option('only', text)} is reversed: its end comes before its start"
+                )
             return cls((Span.of(lo, hi),))
         if relative := _relative_span(text, calendar, today):
             return cls((relative,))
@@ -175,7 +179,8 @@ class Filter(Record):
             return cls((calendar.period(text).span,))
         except CalendarError as error:
             raise QuestionError(
-                f"only={text!r} is not a span (2025-05-06..2025-06-17) or a group value "
+                f"{show_option('only', text)} is not a span (2025-05-06..2025-06-17) or a group "
+                "value "
                 f"(column=value; columns: {', '.join(names) or 'none'}), and {error}"
             ) from None
 
@@ -230,17 +235,21 @@ def _relative_span(text: str, calendar: Calendar, today: int) -> Span | None:
     which, count, complete, unit = match.groups()
     amount = Amount.of_levels(f"{count or 1} {unit}", "only")
     if amount.unit not in calendar.levels:
-        raise QuestionError(f"only={text!r}: calendar {calendar.name!r} has no {amount.unit}s")
+        raise QuestionError(
+            f"{show_option('only', text)}: calendar {calendar.name!r} has no {amount.unit}s"
+        )
     if which == "this":
         if count not in (None, "1") or complete:
-            raise QuestionError(f"only={text!r}: 'this' is one period; write last {amount}")
+            raise QuestionError(
+                f"{show_option('only', text)}: 'this' is one period; write last {amount}"
+            )
         return calendar.period_of(as_date(today), amount.unit).span
     # A period that ends on the as-of date is complete: the next day lies in the one after it.
     after = min(today + 1, LAST_DAY) if complete else today
     now = calendar.period_of(as_date(after), amount.unit)
     first, last = now.shift(-amount.n), now.shift(-1)
     if first is None or last is None:
-        raise QuestionError(f"only={text!r} goes beyond the calendar")
+        raise QuestionError(f"{show_option('only', text)} goes beyond the calendar")
     return Span(first.first, last.last)
 
 

@@ -29,7 +29,7 @@ from eptaro.core.results.format import COMPLETE, DATE, FIRST, LAST, PERIOD, Disp
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.goals import GoalRows, goal_columns, goals_of
 from eptaro.core.verbs.queries import Accumulate
-from eptaro.errors import QuestionError
+from eptaro.errors import QuestionError, show_option
 from eptaro.record import record
 
 _WHOLE = "Whether all days of the running total lie in the coverage"
@@ -131,7 +131,10 @@ def _rows_to_date(view: View, within: str, every: str) -> _Totals:
         check_level(within, calendar.levels)
         if LEVELS.index(every) < LEVELS.index(within):
             fits = ", ".join(LEVELS[LEVELS.index(within) :])
-            raise QuestionError(f"every={every!r} is wider than within={within!r}; use {fits}")
+            raise QuestionError(
+                f"{show_option('every', every)} is wider than {show_option('within', within)}; "
+                f"use {fits}"
+            )
         outer = calendar.periods(upto, within)
         begins, names = outer.first, outer.labels
     parts = calendar.periods(upto, every)
@@ -150,8 +153,12 @@ def _rows_to_date(view: View, within: str, every: str) -> _Totals:
 def _split_since(upto: Span, within: str) -> tuple[Ints, NDArray[np.str_]]:
     first, _, rest = within.partition("..")
     if rest or not first:
-        raise QuestionError(f"within={within!r} must be a level or a first day as '2025-03-01..'")
+        raise QuestionError(
+            f"{show_option('within', within)} must be a level or a first day as '2025-03-01..'"
+        )
     day = ordinal(first)
     if day > upto.hi:
-        raise QuestionError(f"within={within!r} begins after the last day seen, {upto.last}")
+        raise QuestionError(
+            f"{show_option('within', within)} begins after the last day seen, {upto.last}"
+        )
     return np.array([day]), np.array([within])

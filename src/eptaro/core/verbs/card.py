@@ -24,7 +24,7 @@ from eptaro.core.verbs.comparison.sides import Sides, of_to_date, of_windows, wi
 from eptaro.core.verbs.goals import GoalRows, goals_of, goals_of_some, level_of_goals
 from eptaro.core.verbs.layouts.wide import levels_across
 from eptaro.core.verbs.queries import Card, Goals, Pace
-from eptaro.errors import QuestionError
+from eptaro.errors import QuestionError, show_option
 from eptaro.record import record
 
 
@@ -47,7 +47,9 @@ def card(facts: BookData, query: Card) -> Result:
     all_calendars = [calendars] if isinstance(calendars, Calendar) else list(calendars)
     rows = _of_calendars(view, all_calendars, query)
     if query.back is not None and rows and all(row.prior is None for row in rows):
-        raise QuestionError(f"back={query.back!r} fits none of the levels of this card")
+        raise QuestionError(
+            f"{show_option('back', query.back)} fits none of the levels of this card"
+        )
     if not rows:
         grain = view.facts.folded.grain
         raise QuestionError(f"the data is dated by the {grain}, and no level is made of whole ones")

@@ -21,7 +21,7 @@ from eptaro.core.results.column import Column, join_columns
 from eptaro.core.results.format import BLANK, DisplayHint
 from eptaro.core.verbs.comparison.sides import Sides, of_to_date, of_whole
 from eptaro.core.verbs.queries import PACES, Goals, GoalsQuery, Pace
-from eptaro.errors import CalendarError, QuestionError, unknown
+from eptaro.errors import CalendarError, QuestionError, show_option, unknown
 from eptaro.record import record
 
 GOAL_ENDINGS = ("_goal", "_goal_to_date", "_goal_gap", "_goal_reached")
@@ -126,7 +126,7 @@ def goal_columns(
         raise QuestionError(unknown("value for pace", pace, PACES))
     within = rows.within
     if within not in view.calendar.levels:
-        raise QuestionError(f"goals need whole periods; within={within!r} is none")
+        raise QuestionError(f"goals need whole periods; {show_option('within', within)} is none")
     level = level_of_goals(view, goals, within)
     parts, starts = (rows, None) if level == within else _split_into_periods(view, rows, level)
     goal = _amounts(view, goals, parts)

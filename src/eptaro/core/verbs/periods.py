@@ -27,7 +27,7 @@ from eptaro.core.results.column import (
     with_shown_labels,
 )
 from eptaro.core.results.format import COMPLETE, FIRST, LAST, PERIOD, DisplayHint, Priority
-from eptaro.errors import CalendarError, QuestionError, unknown
+from eptaro.errors import CalendarError, QuestionError, show_option, unknown
 from eptaro.record import record
 
 _WHOLE = "Whether the row is a whole period inside the coverage"
@@ -224,7 +224,7 @@ def wider_levels(levels: Sequence[str], per: str, calendar: Calendar) -> list[st
         if level not in calendar.levels or LEVELS.index(level) >= LEVELS.index(per):
             fits = [lv for lv in calendar.levels if LEVELS.index(lv) < LEVELS.index(per)]
             raise QuestionError(
-                f"subtotals={level!r} is not wider than per={per!r}; "
+                f"subtotals={level!r} is not wider than {show_option('per', per)}; "
                 f"use {', '.join(fits) or 'none'}"
             )
     return sorted(dict.fromkeys(levels), key=LEVELS.index, reverse=True)

@@ -13,7 +13,7 @@ from typing import Any, ClassVar, Literal, Self, TypeAlias, get_args
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.levels import LEVELS, Amount
 from eptaro.core.query.query import MeasuredQuery, Query
-from eptaro.errors import QuestionError, check_texts, spell_option, unknown
+from eptaro.errors import QuestionError, check_texts, show_option, spell_option, unknown
 from eptaro.option import option
 from eptaro.record import record
 
@@ -289,16 +289,21 @@ class Recap(SortedQuery, GoalsQuery):
     def check_attribute(self) -> None:
         """Raise `QuestionError` for options that only go with periods of time."""
         if self.goals:
-            raise QuestionError(f"goals are of periods of time, and per={self.per!r} is none")
+            raise QuestionError(
+                f"goals are of periods of time, and {show_option('per', self.per)} is none"
+            )
         others = (self.wide, self.totals, self.subtotals, self.shares, self.ranks, self.index)
         if self.beside is not None:
-            raise QuestionError(f"beside sets periods of time beside each other: per={self.per!r}")
+            raise QuestionError(
+                f"beside sets periods of time beside each other: {show_option('per', self.per)}"
+            )
         if any(others):
             table = f"rhythm(per={self.per!r}, across=..., wide=True)"
             command = f"eptaro rhythm --per {self.per} --across COLUMN --wide"
             cure = f"; for a wide table use {spell_option(table, command)}" if self.wide else ""
             raise QuestionError(
-                f"per={self.per!r} is not a level of time; it cannot be combined with "
+                f"{show_option('per', self.per)} is not a level of time; it cannot be combined "
+                "with "
                 f"wide, totals, subtotals, shares, ranks or index{cure}"
             )
 
@@ -785,7 +790,9 @@ class Compare(TotalledQuery, GoalsQuery):
         if isinstance(back, str):
             return (back,)
         if not isinstance(back, Sequence) or not all(isinstance(label, str) for label in back):
-            raise QuestionError(f"back={back!r} is not an amount of time; write it as '1 year'")
+            raise QuestionError(
+                f"{show_option('back', back)} is not an amount of time; write it as '1 year'"
+            )
         if not back:
             raise QuestionError("back names no prior period; write '1 year'")
         return tuple(dict.fromkeys(back))
@@ -1143,7 +1150,9 @@ def _check_sort_names(sort: str | Sequence[str] | None) -> None:
     if not isinstance(sort, str | Sequence | None) or not all(
         isinstance(name, str) for name in sort or ()
     ):
-        raise QuestionError(f"sort={sort!r} must be the name of a column, or a list of names")
+        raise QuestionError(
+            f"{show_option('sort', sort)} must be the name of a column, or a list of names"
+        )
 
 
 def _of_all_groups(goals: Goals | None) -> Goals | None:

@@ -26,7 +26,7 @@ from eptaro.core.results.format import format_column
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.periods import TOTAL, PeriodRows, spans_of
 from eptaro.core.verbs.queries import EACH_PERIOD, Recap
-from eptaro.errors import EptaroError, QuestionError
+from eptaro.errors import EptaroError, QuestionError, show_option
 
 _MOST_PERIODS = 2_000  # of which each has its own largest groups
 
@@ -61,7 +61,7 @@ def _top_of_each_period(view: View, query: Recap) -> Result:
     if query.recurs:
         raise QuestionError(
             f"top_within={EACH_PERIOD!r} looks at periods of time, and does not go with "
-            f"per={query.per!r}"
+            + show_option("per", query.per)
         )
     within = [name for name in query.within_groups if name != EACH_PERIOD]
     first, last, _, _ = spans_of(view, query.per)
@@ -175,7 +175,9 @@ def _goals_of_rows(
         names, label_at = np.unique(labels[place[mine]], return_inverse=True)
         parts.append((mine, GoalRows(level, names, group[mine], label_at, last[place[mine]])))
     if not parts:
-        raise QuestionError(f"goals are for each {LEVELS[least]}, not for per={query.per!r}")
+        raise QuestionError(
+            f"goals are for each {LEVELS[least]}, not for {show_option('per', query.per)}"
+        )
     return goals_of_some(view, measure, goals, query.pace, parts, value)
 
 
@@ -184,7 +186,9 @@ def _recap_per_entry(view: View, query: Recap) -> Result:
     from eptaro.core.query.transactions import LABEL, per_row
 
     if query.every != "entry":
-        raise QuestionError(f"every={query.every!r}: a recap is one row per period, or per 'entry'")
+        raise QuestionError(
+            f"{show_option('every', query.every)}: a recap is one row per period, or per 'entry'"
+        )
     first, last, _, labelling = spans_of(view, query.per)
     lengths = np.minimum(last, view.seen.hi) - np.maximum(first, view.seen.lo) + 1
     place = np.repeat(np.arange(len(first)), lengths)

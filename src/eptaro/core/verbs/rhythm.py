@@ -22,7 +22,7 @@ from eptaro.core.results.column import Column
 from eptaro.core.results.format import DisplayHint
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Rhythm
-from eptaro.errors import QuestionError
+from eptaro.errors import QuestionError, show_option
 
 
 def rhythm(facts: BookData, query: Rhythm) -> Result:
@@ -30,7 +30,9 @@ def rhythm(facts: BookData, query: Rhythm) -> Result:
     across = None if query.across is None else full_name(query.across)
     request = replace(query, per=full_name(query.per), across=across)
     if request.across == request.per:
-        raise QuestionError(f"across={query.across!r} is what per={query.per!r} is already")
+        raise QuestionError(
+            f"across={query.across!r} is what {show_option('per', query.per)} is already"
+        )
     view = facts.view(query.by, query.only, query.as_of)
     names = [request.per, *([request.across] if request.across else [])]
     crossed = AttributeProduct.of([attribute_of(view, name) for name in names])

@@ -21,7 +21,7 @@ from eptaro.core.query.view import BookData, View
 from eptaro.core.results.column import Column, with_shown_labels
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Histogram, Spread
-from eptaro.errors import QuestionError, unknown
+from eptaro.errors import QuestionError, show_option, unknown
 from eptaro.record import record
 
 _ENDS: Final = ("left", "right")
@@ -73,7 +73,8 @@ class ValueCounts:
         """Return the totals of each value of a term's column, by group and period."""
         if per is not None and per not in view.calendar.levels:
             raise QuestionError(
-                f"{name} is made of totals over days in a row: per={per!r} is none of "
+                f"{name} is made of totals over days in a row: {show_option('per', per)} is none "
+                "of "
                 f"{', '.join(view.calendar.levels)}"
             )
         coverage = view.seen

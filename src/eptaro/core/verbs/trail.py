@@ -24,7 +24,7 @@ from eptaro.core.results.format import DisplayHint
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Edge, Trail
 from eptaro.core.verbs.windows import Windowed, Windows, ends_of, windowed_rows
-from eptaro.errors import QuestionError
+from eptaro.errors import QuestionError, show_option
 from eptaro.record import Record, record
 
 
@@ -118,7 +118,9 @@ class Weighted(Record):
         """Raise `QuestionError` where the units of a window are not those that are weighted."""
         back = self.back
         if back.unit not in ("day", self.every) or back.unit in COUNTED:
-            raise QuestionError(f"weights go with days, or with every={back.unit!r} for {back}")
+            raise QuestionError(
+                f"weights go with days, or with {show_option('every', back.unit)} for {back}"
+            )
         if windows.ahead or windows.centred or windows.closed:
             raise QuestionError(
                 "weights go with windows that reach back alone; leave out ahead, centred and "

@@ -57,7 +57,7 @@ from eptaro.core.verbs.comparison.sides import (
 )
 from eptaro.core.verbs.goals import GOAL_ENDINGS, GoalRows, goal_columns, goals_of
 from eptaro.core.verbs.queries import Compare, Goals, Pace
-from eptaro.errors import CalendarError, QuestionError, plural
+from eptaro.errors import CalendarError, QuestionError, plural, show_option
 
 _YEAR = 365.2425  # days
 _STANDINGS = ("new", "lost")
@@ -551,13 +551,15 @@ def sides_of(view: View, query: Compare) -> tuple[Sides, list[Sides], DayMatchin
     amount = Amount.of_levels(query.backs[0], "back")
     level = fixed.level if isinstance(fixed, Period) else amount.unit
     if fixed is None and query.trailing is None:
-        _check_step(calendar, per, level, f"back={query.backs[0]!r}")
+        _check_step(calendar, per, level, show_option("back", query.backs[0]))
     if query.trailing is not None:
         windows = window_of(query.trailing)
         now, find = trailing_windows(view, per, windows), of_windows(view, per, level, windows)
     elif query.to_date:
         if isinstance(fixed, Span):
-            raise QuestionError(f"to_date needs a period to cut, and against={against!r} is none")
+            raise QuestionError(
+                f"to_date needs a period to cut, and {show_option('against', against)} is none"
+            )
         now, find = _to_date(view, query), of_to_date(view, per, level, query.match)
     else:
         now, find = whole_periods(view, per), of_whole(view, per, level)
@@ -593,7 +595,8 @@ def _check_step(calendar: Calendar, per: str, level: str, step_text: str) -> Non
     fits = calendar.steps(per)
     if level not in fits:
         raise QuestionError(
-            f"{step_text} does not fit per={per!r}: {plural(level)} are not whole {plural(per)}; "
+            f"{step_text} does not fit {show_option('per', per)}: {plural(level)} are not whole "
+            f"{plural(per)}; "
             f"go back a number of {' or '.join(map(plural, fits))}"
         )
 
@@ -606,9 +609,9 @@ def _fixed_span(view: View, per: str, against: str) -> Period | Span:
         period = view.calendar.period(against)
     except CalendarError as error:
         raise QuestionError(
-            f"against={against!r} is not a span (2024-07-01..2024-08-20), and {error}"
+            f"{show_option('against', against)} is not a span (2024-07-01..2024-08-20), and {error}"
         ) from None
-    _check_step(view.calendar, per, period.level, f"against={against!r}")
+    _check_step(view.calendar, per, period.level, show_option("against", against))
     return period
 
 

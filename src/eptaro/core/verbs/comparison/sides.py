@@ -18,7 +18,7 @@ from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.query.view import View
 from eptaro.core.verbs.queries import MATCHES, Match
 from eptaro.core.verbs.windows import Windows
-from eptaro.errors import QuestionError, unknown
+from eptaro.errors import QuestionError, show_option, unknown
 from eptaro.record import record
 
 
@@ -104,7 +104,10 @@ def each_day(view: View, per: str, cut: Sides, every: str) -> Sides:
     offered = view.calendar.levels
     if LEVELS.index(check_level(every, offered)) < LEVELS.index(per):
         fits = [level for level in LEVELS[LEVELS.index(per) :] if level in offered]
-        raise QuestionError(f"every={every!r} is wider than per={per!r}; use {', '.join(fits)}")
+        raise QuestionError(
+            f"{show_option('every', every)} is wider than {show_option('per', per)}; use "
+            f"{', '.join(fits)}"
+        )
     days = cut.last - cut.first + 1
     place = np.repeat(np.arange(len(cut)), days)
     last = np.arange(len(place)) - np.repeat(np.cumsum(days) - days, days) + cut.first[place]
