@@ -56,6 +56,14 @@ class Meaning(unittest.TestCase):
     def test_each_mistake_gives_the_key_and_what_is_accepted(self):
         bad = (
             ("locale = 3", "locale: input should be a valid string, not 3"),
+            (
+                '[data]\nfiles = "a.csv"\ndate = "on"\n[data.measures]\nn = "count()"',
+                r'data.files: must be a list; write files = \["a.csv"\]',
+            ),
+            (
+                '[data]\nfiles = ["a.csv"]\ndate = "on"\nmeasures = ["count()"]',
+                r"data.measures: must be a table; write \[data.measures\], and below it lines of",
+            ),
             ('[calendar.x]\nkind = "month"', "unknown key 'calendar': did you mean 'calendars'"),
             (
                 '[calendars.x]\nkind = "moon"',

@@ -6,6 +6,7 @@ from which the JSON Schema for editors is made (`python -m eptaro.inputs.schema`
 
 from __future__ import annotations
 
+import json
 import os
 import re
 import tomllib
@@ -277,6 +278,10 @@ def _complaint(error: Any, whole: Any) -> str:
     value = first.get("input")
     shown_value = f", not {value!r}" if isinstance(value, str | int | float | bool) else ""
     more = f" (and {error.error_count() - 1} more)" if error.error_count() > 1 else ""
+    if first["type"] == "list_type" and isinstance(value, str):
+        return f"{key}: must be a list; write {place[-1]} = [{json.dumps(value)}]{more}"
+    if first["type"] == "dict_type":
+        return f"{key}: must be a table; write [{key}], and below it lines of NAME = VALUE{more}"
     message = first["msg"]
     return f"{key}: {message[0].lower()}{message[1:]}{shown_value}{more}"
 
