@@ -340,7 +340,7 @@ class Table(Result):
 
         Returns
         -------
-        Loaded
+        LoadResult
             What was loaded.
 
         Raises
@@ -357,7 +357,7 @@ class Table(Result):
         >>> with tempfile.TemporaryDirectory() as folder:
         ...     days = ep.dimension("2025-01-01", "2025-01-31")
         ...     days.to_database(f"sqlite:///{folder}/days.db", "days")
-        Loaded(table='days', added=31, mode='create')
+        LoadResult(table='days', added=31, mode='create')
         """
         from eptaro.outputs.databases import load_table
 

@@ -14,7 +14,7 @@ from eptaro.core.aggregation.axis import Axis
 from eptaro.core.aggregation.batch import Batch
 from eptaro.core.aggregation.cells import Cells
 from eptaro.core.aggregation.fold import Fold
-from eptaro.core.aggregation.folded import Folded, Left
+from eptaro.core.aggregation.folded import Folded, UnmetRows
 from eptaro.core.aggregation.groups import Categorical, Groups
 from eptaro.core.results.column import Column
 from eptaro.errors import QuestionError, count_noun, unknown
@@ -166,7 +166,7 @@ class Ingest:
             timed=self._timed,
             grain=parsed.grain or "day",
             seen=parsed.seen,
-            left=None if formulas.where is None else Left(formulas.where.text, parsed.unmet),
+            left=None if formulas.where is None else UnmetRows(formulas.where.text, parsed.unmet),
         )
 
 

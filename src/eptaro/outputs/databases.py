@@ -207,7 +207,7 @@ _MARK = "(all)"  # the row of NAME_columns that says who loaded the table
 
 
 @record
-class Loaded(Record):
+class LoadResult(Record):
     """What a load did: the table's name and how many rows were added."""
 
     table: str
@@ -218,7 +218,7 @@ class Loaded(Record):
         return f"{count_noun(self.added, 'row')} added to {self.table} ({self.mode})"
 
 
-def load_table(table: Result, url: str, name: str, mode: Mode = "create") -> Loaded:
+def load_table(table: Result, url: str, name: str, mode: Mode = "create") -> LoadResult:
     """Write a table to a database, with its data dictionary beside it as NAME_columns.
 
     The key is `date_key`, or else `date`; period indexes and the month key are indexed,
@@ -255,7 +255,7 @@ def load_table(table: Result, url: str, name: str, mode: Mode = "create") -> Loa
             raise refusal(url, error) from None
         finally:
             engine.dispose()
-    return Loaded(name, added, mode)
+    return LoadResult(name, added, mode)
 
 
 def _split(name: str) -> tuple[str | None, str]:

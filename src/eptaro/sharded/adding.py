@@ -28,7 +28,7 @@ from eptaro.progress import report_progress
 from eptaro.rules import Across, DateRules, FileRules, Lookup, NumberRules, across_of, lookups_of
 from eptaro.sharded.store import ShardStore
 from eptaro.storage.folder.manifest import Manifest, read_manifest
-from eptaro.storage.folder.shard_writer import Rewritten, rewrite_shard
+from eptaro.storage.folder.shard_writer import ShardChange, rewrite_shard
 from eptaro.storage.folder.transaction import Transaction, begin_transaction
 from eptaro.storage.layout import NAME
 from eptaro.storage.metadata import options_of
@@ -182,7 +182,7 @@ def shards_in(folder: StoragePath, count: int | None) -> int | None:
 def put_shards(
     folder: StoragePath,
     metadata: Folded,
-    carry_out: Callable[[Transaction], dict[int, Rewritten]],
+    carry_out: Callable[[Transaction], dict[int, ShardChange]],
     options_given: BookOptions,
     shards: int,
     *,
@@ -211,11 +211,11 @@ def put_shards(
         return change.commit(rewritten)
 
 
-def write_shards(parts: ShardParts, change: Transaction) -> dict[int, Rewritten]:
+def write_shards(parts: ShardParts, change: Transaction) -> dict[int, ShardChange]:
     """Write the shards that have new rows, several side by side."""
     done = 0
 
-    def one(number: int) -> Rewritten:
+    def one(number: int) -> ShardChange:
         nonlocal done
         rewritten = rewrite_shard(change.shard(number), parts[number](), change.out, change.newest)
         done += 1

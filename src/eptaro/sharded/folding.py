@@ -22,7 +22,7 @@ from eptaro.sharded.adding import fingerprints_of, put_files, put_shards, settin
 from eptaro.sharded.cluster import ClusterFold, ClusterShards, shards_of
 from eptaro.sharded.store import ShardStore
 from eptaro.storage.folder.manifest import FileEntry, Manifest, now
-from eptaro.storage.folder.shard_writer import Rewritten, rewrite_shard
+from eptaro.storage.folder.shard_writer import ShardChange, rewrite_shard
 from eptaro.storage.folder.shardfiles import ShardFiles
 from eptaro.storage.folder.transaction import Transaction
 from eptaro.storage.metadata import about_rows, options_about
@@ -78,7 +78,7 @@ def _on_cluster(
     return manifest, None
 
 
-def _write_shards(client: Any, fold: ClusterFold, change: Transaction) -> dict[int, Rewritten]:
+def _write_shards(client: Any, fold: ClusterFold, change: Transaction) -> dict[int, ShardChange]:
     """Have the workers write the shards that they have."""
     metadata = change.folder, change.before, change.token, change.out, change.newest
     works = [
@@ -90,7 +90,7 @@ def _write_shards(client: Any, fold: ClusterFold, change: Transaction) -> dict[i
 
 def _write(
     frame: Any, folder: StoragePath, before: Manifest, token: str, out: Span | None, newest: int
-) -> dict[int, Rewritten]:
+) -> dict[int, ShardChange]:
     with worker_threads():
         return {
             shard: rewrite_shard(ShardFiles(folder, before, shard, token), folded, out, newest)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from decimal import Decimal, InvalidOperation
 from typing import Any
 
-from eptaro.core.aggregation.folded import Folded, Left
+from eptaro.core.aggregation.folded import Folded, UnmetRows
 from eptaro.core.calendars.days import as_date
 from eptaro.core.calendars.grain import GRAINS, Grain
 from eptaro.core.calendars.span import Span
@@ -81,7 +81,7 @@ def rows_from_metadata(about: dict[str, Any]) -> dict[str, Any]:
         "left_out": {column: _number(total) for column, total in about["left_out"].items()},
         "notes": texts(about["notes"]),
         "fingerprints": frozenset(texts(about["fingerprints"])),
-        "left": Left(*about["where"]) if about.get("where") else None,
+        "left": UnmetRows(*about["where"]) if about.get("where") else None,
         "grain": _grain(about.get("grain", "day")),
         "seen": Span.parse(about["days"]) if about.get("days") else None,
     }

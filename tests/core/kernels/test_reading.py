@@ -103,7 +103,7 @@ class Numbers(unittest.TestCase):
                     size - len(filled),
                 )
                 for way in both():
-                    self.assertEqual(tuple(reading.of_floats(values)), wanted, way)
+                    self.assertEqual(tuple(reading.float_extent(values)), wanted, way)
 
     def test_what_fits_into_64_bits(self):
         given = [0, -1, 2**63 - 1, -(2**63), 7]

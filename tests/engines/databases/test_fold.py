@@ -329,7 +329,7 @@ class Ends(Databases):
                 self.assertEqual(narrowed.rows, rows, only)
 
 
-class Loaded(Databases):
+class LoadResult(Databases):
     """The dimension in a database."""
 
     FISCAL = ep.MonthCalendar("fiscal", year_starts="04-01", prefix="FY")

@@ -87,7 +87,7 @@ def extent_of(column: Column) -> Extent:
     """Return the least and the largest value of a column of numbers, and how many are blank."""
     missing = 0 if column.valid is None else int(np.count_nonzero(~column.valid))
     if column.kind == "float":
-        extent = reading.of_floats(column.data)
+        extent = reading.float_extent(column.data)
         if missing:
             assert column.valid is not None
             missing = int(np.count_nonzero(~column.valid & ~np.isnan(column.data)))

@@ -24,7 +24,7 @@ _MOST_NAMED = 2  # sources that are named one by one
 
 
 @record
-class Left(Record):
+class UnmetRows(Record):
     """The condition on the rows of a book, and how many do not meet it."""
 
     where: str
@@ -57,7 +57,7 @@ class Folded:
     timed: bool = False
     queries: tuple[str, ...] = ()
     seen: Span | None = None  # the days of all rows, where a condition left some out
-    left: Left | None = None
+    left: UnmetRows | None = None
     grain: Grain = "day"  # the periods that dates represent, each known by its first day
     dated: Ints | None = None  # the days that have rows, where the cells are elsewhere
     cache: dict[str, Any] = field(default_factory=dict)

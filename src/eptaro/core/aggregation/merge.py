@@ -9,7 +9,7 @@ import numpy as np
 
 from eptaro.core.aggregation.cells import Cells, regrouped_together
 from eptaro.core.aggregation.encoding import CategoryEncoder, GroupEncoder
-from eptaro.core.aggregation.folded import Folded, Left
+from eptaro.core.aggregation.folded import Folded, UnmetRows
 from eptaro.core.aggregation.groups import Categorical, Groups
 from eptaro.core.aggregation.planes import Plane
 from eptaro.core.aggregation.selected import SelectedValues, ValueLists
@@ -157,7 +157,7 @@ def _days_of(part: Folded) -> Span:
     return Span.of(part.cells.axis.first_day, part.cells.axis.last_day)
 
 
-def _merge_left_out(one: Folded, two: Folded) -> Left | None:
+def _merge_left_out(one: Folded, two: Folded) -> UnmetRows | None:
     """Return the condition on the rows of both, and how many do not meet it.
 
     Raises `InputError` where the rows of one were held against another condition.
@@ -168,7 +168,7 @@ def _merge_left_out(one: Folded, two: Folded) -> Left | None:
         raise InputError(f"the rows of the books meet different conditions: {listed}")
     if one.left is None or two.left is None:
         return None
-    return Left(one.left.where, one.left.rows + two.left.rows)
+    return UnmetRows(one.left.where, one.left.rows + two.left.rows)
 
 
 def rows_after(cells: Cells, first: Cells) -> Cells:

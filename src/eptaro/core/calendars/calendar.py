@@ -30,7 +30,7 @@ from eptaro.core.calendars.days import (
 from eptaro.core.calendars.labels import PIVOT, check_templates, fill_template, typed_label
 from eptaro.core.calendars.levels import LEVELS, check_level
 from eptaro.core.calendars.period import Period, PeriodGrid, Periods
-from eptaro.core.calendars.span import Moved, Span
+from eptaro.core.calendars.span import MovedSpans, Span
 from eptaro.errors import CalendarError, DateError
 
 LETTERS = {"half": "H", "quarter": "Q", "month": "M", "week": "W"}
@@ -752,7 +752,7 @@ class Calendar(CalendarRule):
         moved, _ = self.move_days(ordinals(days), n, level)
         return as_dates(check_range(moved))
 
-    def move_spans(self, first: Days, last: Days, n: int | Ints, level: str) -> Moved:
+    def move_spans(self, first: Days, last: Days, n: int | Ints, level: str) -> MovedSpans:
         """Move spans by `n` units of `level`: whole months stay whole, others move as days.
 
         Parameters
@@ -766,7 +766,7 @@ class Calendar(CalendarRule):
 
         Returns
         -------
-        Moved
+        MovedSpans
             The ends moved, and which last days were cut short.
 
         Examples
@@ -792,7 +792,7 @@ class Calendar(CalendarRule):
             begins = np.where(whole, self.first_days(low, unit), begins)
             ends = np.where(whole, self.last_days(high, unit), ends)
             clamped = clamped & ~whole
-        return Moved(check_range(begins), check_range(ends), clamped)
+        return MovedSpans(check_range(begins), check_range(ends), clamped)
 
     def _unit_that_stays_whole(self, level: str) -> str | None:
         """Return the narrowest level whose whole periods stay whole when moved by `level`."""

@@ -12,7 +12,7 @@ from eptaro.core.calendars.days import DateLike, Days, Flags, Ints, as_date, ord
 from eptaro.errors import DateError
 
 
-class Moved(NamedTuple):
+class MovedSpans(NamedTuple):
     """Spans after a move, and where the end was cut short by the end of its month or period."""
 
     first: Ints
@@ -20,10 +20,10 @@ class Moved(NamedTuple):
     clamped: Flags
 
 
-class MovesSpans(Protocol):
+class SpanMover(Protocol):
     """Whatever can move spans: every calendar."""
 
-    def move_spans(self, first: Days, last: Days, n: int | Ints, level: str) -> Moved:
+    def move_spans(self, first: Days, last: Days, n: int | Ints, level: str) -> MovedSpans:
         """Move whole arrays of spans at once. `first` and `last` are `(n_spans,)`."""
         ...
 
@@ -168,7 +168,7 @@ class Span:
     def __repr__(self) -> str:
         return f"Span('{self.first}', '{self.last}')"
 
-    def shift(self, n: int, level: str, calendar: MovesSpans) -> Span:
+    def shift(self, n: int, level: str, calendar: SpanMover) -> Span:
         """Return the span `n` units of `level` later (earlier where `n` is negative).
 
         A span made of whole months of the calendar stays whole under month, quarter,
@@ -198,7 +198,7 @@ class Span:
         moved = calendar.move_spans(np.array([self.lo]), np.array([self.hi]), n, level)
         return Span.of(moved.first[0], moved.last[0])
 
-    def prior(self, level: str, calendar: MovesSpans, n: int = 1) -> Span:
+    def prior(self, level: str, calendar: SpanMover, n: int = 1) -> Span:
         """Return the span `n` units of `level` earlier: `shift(-n, level, calendar)`.
 
         Parameters

@@ -23,12 +23,12 @@ class Extent(NamedTuple):
     blanks: int
 
 
-def of_floats(values: NDArray[np.float64]) -> Extent:
+def float_extent(values: NDArray[np.float64]) -> Extent:
     """Return the extent of floats; inf and -inf where there is no value.
 
     `values` is `(n,) float64`.
 
-    >>> of_floats(np.array([2.0, np.nan, -1.5]))
+    >>> float_extent(np.array([2.0, np.nan, -1.5]))
     Extent(least=-1.5, most=2.0, blanks=1)
     """
     if dispatch.loops is None:

@@ -23,7 +23,7 @@ from eptaro.core.results.column import Column
 from eptaro.core.results.format import DisplayHint
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Edge, Trail
-from eptaro.core.verbs.windows import Windowed, Windows, ends_of, windowed_rows
+from eptaro.core.verbs.windows import Windows, WindowSpans, ends_of, windowed_rows
 from eptaro.errors import QuestionError, show_option
 from eptaro.record import Record, record
 
@@ -93,7 +93,7 @@ def _trail_per_entry(view: View, windows: Windows, query: Trail) -> Result:
     return per_row(view, side, "_trailing", label, query, whole=whole)
 
 
-def _weighted_windows(view: View, windows: Windows, ends: Ints, weighted: Weighted) -> Windowed:
+def _weighted_windows(view: View, windows: Windows, ends: Ints, weighted: Weighted) -> WindowSpans:
     """Return the windows whose units are weighted: they begin with the first unit used.
 
     `ends` is `(n_ends,)`; there are `n_groups * n_ends` windows.
@@ -103,7 +103,7 @@ def _weighted_windows(view: View, windows: Windows, ends: Ints, weighted: Weight
     group, date = np.repeat(np.arange(count), len(ends)), np.tile(ends, count)
     _, hi = windows.bounds(ends, view.calendar, view.facts.workdays)
     first, last = np.tile(weighted.first_used(view, ends), count), np.tile(hi, count)
-    return Windowed(group, date, first, last, view.complete(first, last, group))
+    return WindowSpans(group, date, first, last, view.complete(first, last, group))
 
 
 @record

@@ -87,7 +87,7 @@ class Windows(Record):
 
 
 @record
-class Windowed:
+class WindowSpans:
     """Windows row by row; with a ledger they are runs `lo`..`hi` of its transactions."""
 
     group: ManyInts
@@ -174,7 +174,7 @@ def ends_of(view: View, every: str) -> Ints:
     return np.minimum(last, covered.hi)
 
 
-def windowed_rows(view: View, windows: Windows, ends: Ints) -> Windowed:
+def windowed_rows(view: View, windows: Windows, ends: Ints) -> WindowSpans:
     """Return the windows that end on some days, for every group.
 
     `ends` is `(n_ends,) int64`; there are `n_groups * n_ends` windows.
@@ -185,11 +185,11 @@ def windowed_rows(view: View, windows: Windows, ends: Ints) -> Windowed:
         if windows.back.unit == ENTRY:
             return _by_entries(view, windows.back.n, group, day)
         begins, complete = _active(view, windows.back.n, group, day)
-        return Windowed(group, day, begins, day, complete)
+        return WindowSpans(group, day, begins, day, complete)
     lo, hi = windows.bounds(ends, view.calendar, view.facts.workdays)
     date, first, last = (TiledArray.of_spans(part, count) for part in (ends, lo, hi))
     whole = view.complete_of_all(lo, hi)
-    return Windowed(TiledArray.of_groups(count, len(ends)), date, first, last, whole)
+    return WindowSpans(TiledArray.of_groups(count, len(ends)), date, first, last, whole)
 
 
 def _active(view: View, n: int, group: Ints, date: Ints) -> tuple[Ints, Flags]:
@@ -211,7 +211,7 @@ def _active(view: View, n: int, group: Ints, date: Ints) -> tuple[Ints, Flags]:
     return np.where(upto > opens, first, date), upto - n >= opens
 
 
-def _by_entries(view: View, n: int, group: Ints, date: Ints) -> Windowed:
+def _by_entries(view: View, n: int, group: Ints, date: Ints) -> WindowSpans:
     """Return windows of the last n transactions of each group up to each day.
 
     `group` and `date` are `(n_windows,)`.
@@ -223,4 +223,4 @@ def _by_entries(view: View, n: int, group: Ints, date: Ints) -> Windowed:
     lo = np.maximum(hi - n, opens)
     any_day = np.minimum(lo, len(ledger.day) - 1)
     first = np.where(hi > lo, ledger.day[any_day], date)
-    return Windowed(group, date, first, date, hi - lo == n, ledger, lo, hi)
+    return WindowSpans(group, date, first, date, hi - lo == n, ledger, lo, hi)

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from eptaro.core.aggregation.axis import cells_axis
 from eptaro.core.aggregation.cells import Cells, Tally
 from eptaro.core.aggregation.encoding import CategoryEncoder, GroupEncoder
-from eptaro.core.aggregation.folded import Folded, Left
+from eptaro.core.aggregation.folded import Folded, UnmetRows
 from eptaro.core.aggregation.planes import Plane
 from eptaro.core.aggregation.selected import SelectedValues, ValueLists
 from eptaro.core.aggregation.sums import Squares, Sum
@@ -50,7 +50,7 @@ from eptaro.urls import redact_url
 
 
 @record
-class Fetched:
+class FetchedColumns:
     """What came back: columns of the grouped query, those of the listed ones, and the queries."""
 
     columns: Mapping[str, list[Any]]
@@ -85,7 +85,7 @@ def array_of(values: list[Any]) -> pa.ChunkedArray:
         return pa.chunked_array([pa.array([None if v is None else str(v) for v in values])])
 
 
-def tally_of(plane: Plane, result: Fetched, good: NDArray[np.bool_]) -> Tally:
+def tally_of(plane: Plane, result: FetchedColumns, good: NDArray[np.bool_]) -> Tally:
     """Return a plane of the grouped query with one cell per good row of the result."""
     name, column = f"{plane.what}:{plane.column}", plane.column
     match plane.what:
@@ -115,13 +115,13 @@ def tally_of(plane: Plane, result: Fetched, good: NDArray[np.bool_]) -> Tally:
             raise MeasureError(f"{plane.what}({column}) is not of the grouped query")
 
 
-def _good_values(result: Fetched, name: str, good: NDArray[np.bool_]) -> list[Any]:
+def _good_values(result: FetchedColumns, name: str, good: NDArray[np.bool_]) -> list[Any]:
     """Return the values of a column in the good rows."""
     values = zip(_values(result, name), good.tolist(), strict=True)
     return [value for value, fits in values if fits]
 
 
-def _values(result: Fetched, name: str) -> list[Any]:
+def _values(result: FetchedColumns, name: str) -> list[Any]:
     """Return a column of the grouped query; sums may come in two halves of 32 bits."""
     if name in result.columns:
         return result.columns[name]
@@ -129,7 +129,7 @@ def _values(result: Fetched, name: str) -> list[Any]:
     return [None if high is None else (int(high) << 32) + int(low) for high, low in halves]
 
 
-def _squares(plane: Plane, result: Fetched, name: str, good: NDArray[np.bool_]) -> Squares:
+def _squares(plane: Plane, result: FetchedColumns, name: str, good: NDArray[np.bool_]) -> Squares:
     columns = result.columns
     if f"{name}:00" in columns:
         scale = result.scales.get(plane.column, 0)
@@ -156,7 +156,7 @@ def _squares(plane: Plane, result: Fetched, name: str, good: NDArray[np.bool_]) 
 
 
 def _numbers(
-    values: list[Any], column: str, result: Fetched
+    values: list[Any], column: str, result: FetchedColumns
 ) -> tuple[NDArray[Any], ColumnKind, int]:
     """Return values in whole units, their kind and decimals; 0 where there is none."""
     if column in result.scales:
@@ -278,7 +278,7 @@ def _days(rows: SqlTable, date: str, rules: DateRules, where: list[Any]) -> tupl
 def _with_condition(folded: Folded, formulas: Formulas, covered: Span | None, rows: int) -> Folded:
     assert formulas.where is not None
     rejected = 0 if folded.rejected is None else len(folded.rejected)
-    left_out = Left(formulas.where.text, rows - folded.rows - rejected)
+    left_out = UnmetRows(formulas.where.text, rows - folded.rows - rejected)
     note = f"{left_out.rows:,} of {rows:,} rows do not meet the condition {left_out.where!r}"
     return replace(folded, seen=covered, left=left_out, notes=(*folded.notes, note))
 
@@ -290,7 +290,7 @@ def _query_planes(
     planes: list[Plane],
     rules: DateRules,
     where: list[Any],
-) -> Fetched:
+) -> FetchedColumns:
     """Ask the database all that the planes need."""
     summed = [p for p in planes if p.what in GROUPED and p.what != "rows"]
     floats = frozenset(p.column for p in planes if p.column and rows.is_float(p.column))
@@ -316,7 +316,7 @@ def _query_planes(
                 query = rows.values_query(date, by, plane.column, rules, where)
                 queries.append(rows.shown(query))
                 listed[plane] = _columns(connection.execute(query))
-    return Fetched(columns, listed, tuple(queries), rows.scales, floats, centres)
+    return FetchedColumns(columns, listed, tuple(queries), rows.scales, floats, centres)
 
 
 def _columns(result: Any) -> dict[str, list[Any]]:
@@ -326,7 +326,12 @@ def _columns(result: Any) -> dict[str, list[Any]]:
 
 
 def _build_folded(
-    result: Fetched, name: str, what: str, by: list[str], planes: list[Plane], rules: DateRules
+    result: FetchedColumns,
+    name: str,
+    what: str,
+    by: list[str],
+    planes: list[Plane],
+    rules: DateRules,
 ) -> Folded:
     columns = result.columns
     counts = np.array(columns[ROWS], np.int64)

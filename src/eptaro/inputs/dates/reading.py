@@ -20,7 +20,7 @@ from eptaro.inputs.dates.texts import (
     DAY,
     MINUTE,
     NO_OFFSET,
-    Parsed,
+    ParsedTexts,
     local_micros,
     mondays,
     month_at,
@@ -132,7 +132,7 @@ def sentinel_days(rules: DateRules) -> list[int]:
     return [int(day) for day, why in zip(parsed.day, parsed.reason, strict=True) if not why]
 
 
-def finish_days(parsed: Parsed, blank: Flags | None, rules: DateRules) -> ParsedDates:
+def finish_days(parsed: ParsedTexts, blank: Flags | None, rules: DateRules) -> ParsedDates:
     """Return days and times after the shift of the day's start, with the bad rows marked."""
     day: Days = parsed.day
     micros = parsed.micros
@@ -156,7 +156,7 @@ _SERIAL_EPOCH = {"1900": -25_569, "1904": -24_107}  # day ordinal of serial 0
 _PER_UNIT = {"s": 1_000_000, "ms": 1_000, "us": 1, "ns": 0.001}
 
 
-def _of_periods(values: NDArray[np.float64], whole: Ints, grain: Grain) -> Parsed:
+def _of_periods(values: NDArray[np.float64], whole: Ints, grain: Grain) -> ParsedTexts:
     """Return the periods that numbers represent: 1987, 198703, 19871, or years and their parts.
 
     Where any number has decimals, those of four digits are years and their parts.
@@ -182,13 +182,13 @@ def _of_periods(values: NDArray[np.float64], whole: Ints, grain: Grain) -> Parse
     reason = np.where(exists, "", "does not exist in the calendar").astype(object)
     reason[~good] = f"is no number of a {grain} (grain={grain})"
     nothing = np.zeros(len(values), np.int64)
-    return Parsed(day, nothing, nothing + NO_OFFSET, reason)
+    return ParsedTexts(day, nothing, nothing + NO_OFFSET, reason)
 
 
 _PERIODS = (("year", 1500, 2999), ("month", 150_001, 299_912))
 
 
-def parse_numbers(values: NDArray[np.float64], whole: Ints, rules: DateRules) -> Parsed:
+def parse_numbers(values: NDArray[np.float64], whole: Ints, rules: DateRules) -> ParsedTexts:
     """Return what numbers say; `whole` holds the same exactly where they are whole."""
     size = len(values)
     reason = np.full(size, "", object)
@@ -232,7 +232,7 @@ def parse_numbers(values: NDArray[np.float64], whole: Ints, rules: DateRules) ->
             grain = setting(DateRules, "grain", period)
             cure = f"a {period}? use {grain}; or use {serials} or {unix} if it is one"
             reason[hit] = f"is a number, but not yyyymmdd ({cure})"
-    return Parsed(day, micros, np.full(size, NO_OFFSET), reason)
+    return ParsedTexts(day, micros, np.full(size, NO_OFFSET), reason)
 
 
 _PER_DAY = {"s": 86_400, "ms": 86_400_000, "us": DAY, "ns": DAY_NS}
@@ -300,7 +300,7 @@ def from_text(column: pa.ChunkedArray, rules: DateRules, name: str) -> ParsedDat
     places = codes.to_numpy(zero_copy_only=False)
     if not len(texts):
         empty = np.zeros(len(places), np.int64)
-        parsed = Parsed(empty, empty, empty, np.full(len(places), "blank", object))
+        parsed = ParsedTexts(empty, empty, empty, np.full(len(places), "blank", object))
         return finish_days(parsed, blank, rules)
     each = finish_days(parsed, None, rules)
     times = None if each.times is None else each.times[places]
@@ -314,8 +314,8 @@ def from_text(column: pa.ChunkedArray, rules: DateRules, name: str) -> ParsedDat
 
 
 def _of_one_grain(
-    texts: pa.Array, parsed: Parsed, rules: DateRules, name: str
-) -> tuple[Parsed, Grain | None]:
+    texts: pa.Array, parsed: ParsedTexts, rules: DateRules, name: str
+) -> tuple[ParsedTexts, Grain | None]:
     """Return dates that all represent periods of one grain, and which; the others are bad.
 
     Raises `DateError` where there are several grains and no rule says which.
@@ -347,7 +347,7 @@ def _of_one_grain(
     return replace(parsed, day=days, reason=reason, micros=micros), rules.grain
 
 
-def _with_blanks(texts: pa.Array, parsed: Parsed, rules: DateRules) -> Parsed:
+def _with_blanks(texts: pa.Array, parsed: ParsedTexts, rules: DateRules) -> ParsedTexts:
     """Mark empty texts and declared sentinels as blank."""
     trimmed = pc.utf8_trim_whitespace(texts)
     blank = pc.is_in(trimmed, pa.array(["", *rules.blanks])).to_numpy(zero_copy_only=False)
@@ -359,7 +359,7 @@ def _with_blanks(texts: pa.Array, parsed: Parsed, rules: DateRules) -> Parsed:
     return replace(parsed, reason=np.where(blank, "blank", parsed.reason).astype(object))
 
 
-def _numbers_in_text(texts: pa.Array, rules: DateRules) -> Parsed:
+def _numbers_in_text(texts: pa.Array, rules: DateRules) -> ParsedTexts:
     trimmed = pc.utf8_trim_whitespace(texts)
     numeric = pc.match_substring_regex(trimmed, r"^-?[1-8]?\d{1,18}(\.\d+)?$")
     values = pc.if_else(numeric, trimmed, "0").cast(pa.float64()).to_numpy(zero_copy_only=False)

@@ -339,7 +339,7 @@ NO_OFFSET = np.iinfo(np.int64).min
 
 
 @record
-class Parsed:
+class ParsedTexts:
     """What texts say: day ordinal, microseconds in the day, UTC offset in minutes (or
     `NO_OFFSET`); and why not, where `reason` is not empty.
 
@@ -353,7 +353,7 @@ class Parsed:
     grain: NDArray[np.int8] | None = None
 
 
-def parse_texts(texts: pa.Array, rules: DateRules) -> Parsed:
+def parse_texts(texts: pa.Array, rules: DateRules) -> ParsedTexts:
     """Return what each text says under the rules; the first form that fits decides."""
     size = len(texts)
     day, micros = np.zeros(size, np.int64), np.zeros(size, np.int64)
@@ -366,7 +366,7 @@ def parse_texts(texts: pa.Array, rules: DateRules) -> Parsed:
         fractions = pc.match_substring_regex(trimmed, _DECIMAL_YEAR.pattern)
         accepted = [*accepted, _WHOLE_YEAR] if pc.any(fractions).as_py() else accepted
     if accepted is PLAIN_FORMS and (days := _plain_days(trimmed)) is not None:
-        return Parsed(days, micros, offset, reason)
+        return ParsedTexts(days, micros, offset, reason)
     unread, grain = np.arange(size), np.zeros(size, np.int8)
     for form in accepted:
         parts = _Parts(pc.take(trimmed, pc.array_of(unread)), form, rules)
@@ -396,7 +396,7 @@ def parse_texts(texts: pa.Array, rules: DateRules) -> Parsed:
             fits = pc.fill_null(pc.match_substring_regex(untouched_texts, hint.pattern), False)
             hit = untouched[fits.to_numpy(zero_copy_only=False)]
             reason[hit] = f"is not written as {forms_accepted} ({hint})"
-    return Parsed(day, micros, offset, reason, grain)
+    return ParsedTexts(day, micros, offset, reason, grain)
 
 
 def _plain_days(texts: pa.Array) -> Ints | None:

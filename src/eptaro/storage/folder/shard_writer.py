@@ -23,7 +23,7 @@ from eptaro.storage.layout import damage
 
 
 @record
-class Rewritten(Record):
+class ShardChange(Record):
     """The files of a shard after a change, how many rows were taken out, and new groups."""
 
     files: list[FileEntry]
@@ -33,7 +33,7 @@ class Rewritten(Record):
 
 def rewrite_shard(
     shard: ShardFiles, new: Folded | None, out: Span | None, newest: int
-) -> Rewritten:
+) -> ShardChange:
     """Return the files of a shard with the cells of `new`, and without those of the days `out`.
 
     Cells of a year are in one file, those of the year `newest` in one for each month; of these
@@ -53,7 +53,7 @@ def rewrite_shard(
             own = coded.cells if as_they_are else coded.cells.regroup(target, count)
             cells = CellTable.of(own)
         files_of_cells, removed = _cells(shard, cells, out, newest)
-        return Rewritten([*files, *added, *files_of_cells], removed, max(groups, 0))
+        return ShardChange([*files, *added, *files_of_cells], removed, max(groups, 0))
 
 
 def _number_groups(shard: ShardFiles, new: Folded) -> tuple[Ints, int, pa.Table | None]:

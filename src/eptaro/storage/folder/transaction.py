@@ -25,7 +25,7 @@ from eptaro.paths import Found, StoragePath, runs
 from eptaro.record import record
 from eptaro.storage.folder.files import SHARD_FILE, TOKEN, new_token
 from eptaro.storage.folder.manifest import Commit, Manifest, manifest_of, now, read_manifest
-from eptaro.storage.folder.shard_writer import Rewritten, check_within, meet, slice_of, year_of
+from eptaro.storage.folder.shard_writer import ShardChange, check_within, meet, slice_of, year_of
 from eptaro.storage.folder.shardfiles import ShardFiles
 from eptaro.storage.layout import NAME
 from eptaro.storage.metadata import about_rows, options_about
@@ -207,7 +207,7 @@ class Transaction:
             met.add(slot)
         return sorted(shards)
 
-    def commit(self, parts: Mapping[int, Rewritten]) -> Manifest:
+    def commit(self, parts: Mapping[int, ShardChange]) -> Manifest:
         """Put the new manifest in the place of the one before; this is the one step that counts.
 
         Raises `InputError` where somebody else has changed the folder meanwhile.
