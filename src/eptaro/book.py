@@ -54,8 +54,7 @@ def method_of(query: Callable[Options, Query]) -> Method[Options]:
     def method(self: Book, /, *args: Options.args, **options: Options.kwargs) -> Table:
         for name in options:
             if name not in names:
-                meant = {tried: own for tried, own in SYNONYMS.items() if own in names}
-                message = unknown(f"option of {kind.verb}", name, names, meant)
+                message = unknown(f"option of {kind.verb}", name, names, SYNONYMS)
                 raise QuestionError(f"{message}{_WHERE if name == 'where' else ''}")
         return self.ask(query(*args, **options))
 

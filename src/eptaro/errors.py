@@ -98,14 +98,16 @@ def spell_option(parameter: str, option: str) -> str:
 
 
 def show_option(name: str, value: object) -> str:
-    """Return an option as it was given: by its name, or as it is written on a command line.
+    """Return an option of a question as it was given: by its name, or as it is written on a command
+    line. One that a config may set as well is better called by its name alone.
 
     >>> show_option("back", "90d")
     "back='90d'"
     """
-    text = str(value)
+    from shlex import quote  # needed in errors alone
+
     flag = f"--{name.replace('_', '-')}"
-    return spell_option(f"{name}={value!r}", f"{flag} {text if text.isalnum() else repr(text)}")
+    return spell_option(f"{name}={value!r}", f"{flag} {quote(str(value))}")
 
 
 def unknown(
@@ -116,7 +118,7 @@ def unknown(
 ) -> str:
     """Return the one wording for a name that is not among the accepted ones.
 
-    `synonyms` gives accepted names by those that have the same meaning elsewhere.
+    `synonyms` gives names by those that people try instead; only accepted ones are suggested.
 
     >>> unknown("level", "mnth", ["year", "month", "day"])
     "unknown level 'mnth': did you mean 'month'? Accepted: year, month, day"
@@ -127,7 +129,8 @@ def unknown(
     folded = {name.casefold(): name for name in names}
     meant = str(got).casefold()
     close = get_close_matches(meant, list(folded), n=1)
-    suggested = synonyms.get(meant) or (folded[close[0]] if close else None)
+    synonym = synonyms.get(meant)
+    suggested = synonym if synonym in names else folded[close[0]] if close else None
     hint = f": did you mean {suggested!r}?" if suggested else "."
     listed = ", ".join(names[:40]) + (", …" if len(names) > 40 else "")
     return f"unknown {what} {str(got)!r}{hint} Accepted: {listed or 'none'}"

@@ -405,7 +405,7 @@ class Mistakes(Commands):
                 (("compare", "rows.csv", *DATA, "--per", "week", "--back", "1 day"), "years or weeks"),
                 (("compare", "rows.csv", *DATA, "--per", "week", "--back", "1"), "--back 1 is not"),
                 ((*self.RECAP, "--only", "Q9"), "--only Q9 is not a span"),
-                ((*self.RECAP, "--year-starts", "4"), "--year-starts 4 is not a month-day"),
+                ((*self.RECAP, "--year-starts", "4"), "year_starts='4' is not a month-day"),
             ),
             2: (
                 (("recap", "--per", "day"), "Missing argument"),

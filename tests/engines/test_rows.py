@@ -75,7 +75,10 @@ class Inspect(unittest.TestCase):
             found(ep.inspect({"a": ["x"], "b": ["2025-01-01"]}))["date column"]["value"], "b"
         )
         for frame, told in (
-            ({"a": ["x"]}, "none can be read as written"),
+            (
+                {"a": ["x"]},
+                "name it with --date, and the rules, such as --order dmy or --date-format",
+            ),
             ({"a": ["2025-01-01"], "b": [dt.date(2025, 1, 1)]}, "a, b could all be dates"),
         ):
             self.assertIn(told, found(ep.inspect(frame))["date column"]["detail"])

@@ -39,7 +39,7 @@ _SIDES = ("ending", "starting")
 _FEW = 3  # values that are shown
 _NONE = (
     "none can be read as written; if one holds dates, name it with --date, and the rules, such as "
-    "--order dmy or --format"
+    "--order dmy or --date-format"
 )
 _SENTINELS = ("1900-01-01", "1899-12-30", "1970-01-01", "9999-12-31", "2999-12-31")
 

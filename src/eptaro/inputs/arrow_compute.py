@@ -56,17 +56,22 @@ def fill_null(values: Any, fill: Any) -> Any:
     return kernels.call_function("coalesce", [values, pa.scalar(fill, values.type)])
 
 
+def _kernel_and_options(name: str) -> tuple[Any, Any] | None:
+    try:
+        kernel = kernels.get_function(name)
+        return kernel, getattr(kernels, kernel._doc.options_class, None)
+    except (KeyError, AttributeError):  # no kernel, or a pyarrow that keeps them in another way
+        return None
+
+
 def __getattr__(name: str) -> Any:
     """Return a function of `pyarrow.compute`, with the arguments that it has there."""
-    try:
-        if name in _WRITTEN_IN_PYTHON:
-            raise KeyError(name)
-        kernel = kernels.get_function(name.removesuffix("_"))
-        options = getattr(kernels, kernel._doc.options_class, None)
-    except (KeyError, AttributeError):  # or of a pyarrow that keeps them in another way
+    found = None if name in _WRITTEN_IN_PYTHON else _kernel_and_options(name.removesuffix("_"))
+    if found is None:
         import pyarrow.compute
 
         return getattr(pyarrow.compute, name)
+    kernel, options = found
 
     def call(*arguments: Any, **settings: Any) -> Any:
         arity = len(arguments) if kernel.arity is ... else kernel.arity

@@ -69,7 +69,7 @@ def parse_month_day(text: str, argument: str) -> tuple[int, int]:
     """Return month and day of a month-day such as `04-01`; 31 is the most for any month."""
     match = re.fullmatch(r"(\d{2})-(\d{2})", text) if isinstance(text, str) else None
     if not match or not 1 <= int(match[1]) <= 12 or not 1 <= int(match[2]) <= 31:
-        raise CalendarError(f"{show_option(argument, text)} is not a month-day; write it as 04-01")
+        raise CalendarError(f"{argument}={text!r} is not a month-day; write it as 04-01")
     return int(match[1]), int(match[2])
 
 

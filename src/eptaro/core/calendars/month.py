@@ -8,7 +8,7 @@ from typing import Any
 from eptaro.core.calendars.days import Flags, Ints, add_months, civil_months, month_starts
 from eptaro.core.calendars.equalparts import EqualPartsCalendar
 from eptaro.core.calendars.levels import Names, Weekday, YearNamed, check_choice, parse_month_day
-from eptaro.errors import CalendarError, show_option
+from eptaro.errors import CalendarError
 
 _CIVIL_EPOCH = 1970 * 12  # civil months from year 0 to 1970-01
 
@@ -145,7 +145,7 @@ def _month_day(text: str) -> tuple[int, int]:
     month, day = parse_month_day(text, "year_starts")
     if day > 28:
         raise CalendarError(
-            f"{show_option('year_starts', text)}: a year can start on day 1 to 28, because not "
+            f"year_starts={text!r}: a year can start on day 1 to 28, because not "
             "every month "
             f"has a day {day}"
         )

@@ -20,7 +20,7 @@ from eptaro.core.calendars.levels import (
     check_choice,
     parse_month_day,
 )
-from eptaro.errors import CalendarError, show_option
+from eptaro.errors import CalendarError
 
 _CIVIL_EPOCH = 1970
 
@@ -241,13 +241,13 @@ def _parse_pattern(pattern: str) -> NDArray[np.int64]:
         return np.full(13, 4)
     if not isinstance(pattern, str) or not re.fullmatch(r"[1-9]-[1-9]-[1-9]", pattern):
         raise CalendarError(
-            f"{show_option('pattern', pattern)} is not the weeks of a quarter's three months; "
+            f"pattern={pattern!r} is not the weeks of a quarter's three months; "
             f"write it as 4-4-5, 4-5-4, 5-4-4 or 13x4"
         )
     weeks = [int(part) for part in pattern.split("-")]
     if sum(weeks) != 13:
         raise CalendarError(
-            f"{show_option('pattern', pattern)} makes {4 * sum(weeks)} weeks a year, not 52; "
+            f"pattern={pattern!r} makes {4 * sum(weeks)} weeks a year, not 52; "
             f"use 4-4-5, 4-5-4, 5-4-4 or 13x4"
         )
     return np.array(weeks * 4)
@@ -256,5 +256,5 @@ def _parse_pattern(pattern: str) -> NDArray[np.int64]:
 def _year_end(text: str) -> tuple[int, int]:
     month, day = parse_month_day(text, "year_ends")
     if day > _SHORTEST[month - 1]:
-        raise CalendarError(f"{show_option('year_ends', text)} does not exist in the calendar")
+        raise CalendarError(f"year_ends={text!r} does not exist in the calendar")
     return month, day

@@ -72,8 +72,7 @@ def check_options(accepted: Collection[str], options: Mapping[str, object]) -> N
                 f"there is no option {name!r}; give measures as a list or a mapping: "
                 f"measures={{{name!r}: {value!r}}}"
             )
-        meant = {tried: own for tried, own in SYNONYMS.items() if own in accepted}
-        raise QuestionError(unknown("option", name, accepted, meant))
+        raise QuestionError(unknown("option", name, accepted, SYNONYMS))
 
 
 @record

@@ -16,7 +16,7 @@ from eptaro.core.calendars.grain import are_whole, first_days, plural_of
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.query.query import ADJUSTMENT
-from eptaro.errors import DateError, InputError, show_option
+from eptaro.errors import DateError, InputError
 from eptaro.record import record
 
 GROUPS: Literal["groups"] = "groups"
@@ -176,14 +176,12 @@ def resolve_coverage(
         span = Span.parse(coverage) if isinstance(coverage, str) else coverage
     except DateError as error:
         raise InputError(
-            f"{show_option('coverage', coverage)} is not a span such as 2025-01-01..2025-12-31, "
+            f"coverage={coverage!r} is not a span such as 2025-01-01..2025-12-31, "
             "and not one of "
             f"groups, {', '.join(WHOLE_PERIODS)} ({error})"
         ) from None
     if not isinstance(span, Span):
-        raise InputError(
-            f"{show_option('coverage', span)} is not a span; write 2025-01-01..2025-12-31"
-        )
+        raise InputError(f"coverage={span!r} is not a span; write 2025-01-01..2025-12-31")
     if not are_whole(np.array([span.lo]), np.array([span.hi]), folded.grain).all():
         raise InputError(
             f"coverage={span} is not made of whole {plural_of(folded.grain)}, by which the data is "
@@ -216,14 +214,11 @@ def _to_whole_periods(how: str, days: Span, calendars: Sequence[Calendar]) -> Sp
     level = WHOLE_PERIODS[how]
     if len({*calendars}) > 1:
         raise InputError(
-            f"{show_option('coverage', how)} needs one calendar for all groups; give a span, "
-            f"such as {days}"
+            f"coverage={how!r} needs one calendar for all groups; give a span, such as {days}"
         )
     (calendar,) = {*calendars}
     if level not in calendar.levels:
-        raise InputError(
-            f"{show_option('coverage', how)}: calendar {calendar.name!r} has no {level}s"
-        )
+        raise InputError(f"coverage={how!r}: calendar {calendar.name!r} has no {level}s")
     index = calendar.index_of(np.array([days.lo, days.hi]), level)
     return Span.of(
         int(calendar.first_days(index[:1], level)[0]), int(calendar.last_days(index[1:], level)[0])
