@@ -26,9 +26,9 @@ FLOORS: tuple[dict[str, float], ...] = (  # rooms and how far to the right they 
     {"core/query": 0.5},
     {"core/measures": 0.7},
     {"core/aggregation": 0.7},
-    {"core/dimension": 0.3, "core/kernels": 0.7},
-    {"core/expressions": 0.5},
+    {"core/dimension": 0.3, "core/expressions": 0.6},
     {"core/results": 0.5},
+    {"core/kernels": 0.5},
     {"core/calendars": 0.5},
 )
 WIDTH, HEIGHT, GAP, TALL, WIDE = 1180, 1000, 26, 46, 210

@@ -62,10 +62,10 @@ MAY_USE = {
 }  # fmt: skip
 ROOMS = (
     "calendars",
+    "kernels",
     "results",
     "expressions",
     "dimension",
-    "kernels",
     "aggregation",
     "measures",
     "query",

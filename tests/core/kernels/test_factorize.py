@@ -37,6 +37,26 @@ class Kept(unittest.TestCase):
                         self.assertEqual(keep.of(values).tolist(), wanted, way)
 
 
+class Gathered(unittest.TestCase):
+    """Values at places, and repeated: as NumPy has them, whatever the number of slices."""
+
+    def test_values_at_places(self):
+        rng = np.random.default_rng(8)
+        places = rng.integers(-50, 50, 400)
+        values = (rng.random(50), rng.random(50) < 0.5, np.array([None, "a"] * 25, object))
+        with mock.patch.multiple(parallel, _LEAST_SLICE=1, _AT_ONCE=7, WORKERS=3):
+            for column in values:
+                short = places[:50]
+                for index in (short, short.astype(np.int32), short % 2 > 0, slice(3, 40, 2)):
+                    wanted = column[index].tolist()
+                    self.assertEqual(parallel.gather(column, index).tolist(), wanted)
+                wanted = column[places].tolist()
+                self.assertEqual(parallel.gather(column, places).tolist(), wanted)
+                self.assertEqual(parallel.repeat(column, 3).tolist(), np.repeat(column, 3).tolist())
+            with self.assertRaises(IndexError):
+                parallel.gather(values[0], np.array([3, 50]))
+
+
 class Occurring(unittest.TestCase):
     """Each way equals sets and lists, whole and in slices."""
 
@@ -54,6 +74,15 @@ class Occurring(unittest.TestCase):
                     if -(2**63) <= wrong < 2**63:
                         with self.assertRaises(IndexError):
                             factorize.factorize_narrow(np.array([wrong]), least, span)
+
+    def test_whether_all_occur_early(self):
+        rng = np.random.default_rng(3)
+        for span, rows in ((1, 8), (7, 4000), (60, 50_000), (900, 8000), (900, 900)):
+            values = (5 + rng.integers(0, span, rows)).astype(rng.choice([np.int32, np.int64]))
+            values[rows // 8 :] = 5
+            every = {*values[: rows // 8].tolist()} == {*range(5, 5 + span)}
+            self.assertEqual(factorize.occur_early(values, 5, span), every and span <= rows // 8)
+        self.assertTrue(every is False and factorize.occur_early(np.arange(80) % 10, 0, 10))
 
     def test_pairs(self):
         rng = np.random.default_rng(1)

@@ -81,8 +81,35 @@ class Folding(unittest.TestCase):
 
     @given(st.integers(0, 2**32), st.integers(1, 40))
     def test_the_words_say_what_plain_python_works_out(self, seed: int, rows: int):
+        arguments = made(seed, rows)
+        self.check(arguments, run(arguments)[-1])
+
+    @given(st.integers(0, 2**32), st.integers(1, 40), st.integers(0, 40))
+    def test_joined_parts_say_it_too(self, seed: int, rows: int, cut: int):
         days, slots, first, width, cells, plans, times, row = arguments = made(seed, rows)
-        cells = run(arguments)[-1]
+        joined = []
+        for _ in both():
+            parts = []
+            for of in (slice(0, cut), slice(cut, None)):
+                own = [
+                    plan._replace(
+                        values=plan.values[of],
+                        filled=None if plan.filled is None else plan.filled[of],
+                    )
+                    for plan in plans
+                ]
+                parts.append(cells.copy())
+                folding.fold(
+                    days[of], slots[of], first, width, parts[-1], own, times[of], row + of.start
+                )
+            joined.append(folding.join_cells(*parts, plans))
+        for other in joined:
+            np.testing.assert_array_equal(joined[0], other, strict=True)
+        self.check(arguments, joined[0])
+
+    def check(self, arguments: tuple, cells: np.ndarray) -> None:
+        days, slots, first, width, _, plans, times, row = arguments
+        rows = len(days)
         for cell in range(len(cells)):
             own = [i for i in range(rows) if slots[i] * width + days[i] - first == cell]
             for plan in plans:

@@ -7,7 +7,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from eptaro.core.kernels import reading
+from eptaro.core.kernels import dispatch, reading
 from tests.core.kernels.both import both
 
 TEXTS = st.lists(
@@ -25,6 +25,14 @@ def arrange_columns(texts: list, kind: type) -> tuple:
     return np.frombuffer(bytes(data) + b"end", np.uint8), np.array(offsets, kind), filled
 
 
+def encode(data: np.ndarray, offsets: np.ndarray, filled: np.ndarray, known: list) -> tuple:
+    """Return the codes of all texts, those of some rows known, and where others are first met."""
+    spans = np.array([[offsets[row], offsets[row + 1]] for row in known], offsets.dtype)
+    codes = np.empty(len(offsets) - 1, np.int32)
+    firsts = reading.dictionary_encode(data, offsets, filled, spans.reshape(-1, 2), codes)
+    return codes, firsts
+
+
 class Coding(unittest.TestCase):
     """Codes in the order in which texts are met."""
 
@@ -33,12 +41,18 @@ class Coding(unittest.TestCase):
         wanted = [-1 if text is None else met.setdefault(text, len(met)) for text in texts]
         data, offsets, filled = arrange_columns(texts, kind)
         for way in both():
-            codes, firsts = reading.dictionary_encode(data, offsets, filled)
+            codes, firsts = encode(data, offsets, filled, [])
             self.assertEqual(codes.tolist(), wanted, way)
             self.assertEqual(firsts.tolist(), [texts.index(text) for text in met])
             if None not in texts:
-                every, _ = reading.dictionary_encode(data, offsets, filled[:0])
+                every, _ = encode(data, offsets, filled[:0], [])
                 self.assertEqual(every.tolist(), wanted)
+            # Known texts, in any order, keep the codes that they were given.
+            known = [*met][::-2]
+            codes, firsts = encode(data, offsets, filled, [texts.index(text) for text in known])
+            every = [*known, *(texts[row] for row in firsts)]
+            self.assertEqual([None if c < 0 else every[c] for c in codes], texts, way)
+            self.assertEqual(every[len(known) :], [text for text in met if text not in known])
 
     @given(TEXTS, st.sampled_from([np.int32, np.int64]))
     def test_of_any_texts(self, texts: list, kind: type):
@@ -54,7 +68,15 @@ class Coding(unittest.TestCase):
         for offsets in ([0, 6], [-1, 2], [0, 3, 2], [4, 2]):
             for _ in both():
                 with self.assertRaises(IndexError):
-                    reading.dictionary_encode(data, np.array(offsets, np.int64), none)
+                    encode(data, np.array(offsets, np.int64), none, [])
+
+    def test_known_texts_that_are_none_are_refused(self):
+        data, none = np.frombuffer(b"aba", np.uint8), np.empty(0, np.uint8)
+        codes, offsets = np.empty(1, np.int32), np.array([0, 1])
+        for known in ([[0, 1], [2, 3]], [[0, 9]], [[-1, 1]], [[2, 1]]):
+            if dispatch.loops is not None or known == [[0, 1], [2, 3]]:
+                with self.assertRaises(ValueError, msg=str(known)):
+                    reading.dictionary_encode(data, offsets, none, np.array(known), codes)
 
 
 EPOCH = dt.datetime(1970, 1, 1)

@@ -15,10 +15,10 @@ from eptaro.core.aggregation.planes import ROWS, Plane
 from eptaro.core.aggregation.selected import SelectedValues, ValueLists
 from eptaro.core.aggregation.sums import RunningSquares, RunningSum, Squares, Sum
 from eptaro.core.calendars.days import Ints
+from eptaro.core.kernels import bigint
 from eptaro.core.kernels.allocation import is_on_disk, on_disk
 from eptaro.core.kernels.range_sums import running_sums
 from eptaro.core.kernels.sorting import met_first
-from eptaro.core.results import bigint
 from eptaro.core.results.column import Column
 from eptaro.record import record
 

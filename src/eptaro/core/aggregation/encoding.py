@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,7 +13,6 @@ from eptaro.core.calendars.days import Ints
 from eptaro.core.kernels.factorize import factorize, factorize_pairs
 from eptaro.core.kernels.parallel import parallel_for
 from eptaro.core.kernels.range_sums import count_below
-from eptaro.core.kernels.reading import min_max
 from eptaro.core.kernels.sorting import joined_runs
 from eptaro.core.kernels.texts import Texts, hashes_of_texts
 from eptaro.core.results.column import Column, ColumnKind
@@ -116,6 +115,13 @@ class StringTable:
 _ROWS_OF_FEW = 1 << 12  # rows for each value
 
 
+class Slots(NamedTuple):
+    """The group of each row, `(n_rows,)` whole numbers, of which the first group's is `least`."""
+
+    rows: NDArray[Any]
+    least: int
+
+
 class CategoryEncoder:
     """Gives each distinct value of a column one number, the same in every batch.
 
@@ -136,6 +142,23 @@ class CategoryEncoder:
 
     def encode(self, coded: Categorical) -> NDArray[np.int32]:
         """Return the number of each row's value."""
+        numbers = self._numbers_of_codes(coded)
+        return coded.codes if numbers is None else align_codes(numbers, coded.codes)
+
+    def slots(self, coded: Categorical) -> Slots:
+        """Return the number of each row's value; whole numbers without a gap are left as they are
+        where their numbers have none either.
+        """
+        numbers = self._numbers_of_codes(coded)
+        if coded.consecutive is not None:
+            start = 0 if numbers is None else int(numbers[0])
+            run = np.arange(start, start + len(coded.choices))
+            if numbers is None or np.array_equal(numbers[: len(run)], run):
+                return Slots(coded.consecutive, coded.least - start)
+        return Slots(coded.codes if numbers is None else align_codes(numbers, coded.codes), 0)
+
+    def _numbers_of_codes(self, coded: Categorical) -> NDArray[np.int32] | None:
+        """Return the number of each code, that of -1 last; None where each code is its number."""
         choices = coded.choices
         if self._words:
             self._kind = "text"
@@ -147,35 +170,35 @@ class CategoryEncoder:
                 )
             self._kind, self._unit = choices.kind, choices.unit
         if not len(self):
-            return self._encode_first(coded)
+            return self._number_first(coded)
         if self._first is not None:
             self._tabulate(self._first)
         numbers_of_choices = self._numbers_of(choices)
         if self._words:
-            numbers_of_choices = np.append(numbers_of_choices, np.int32(-1))
-        elif len(coded.codes) and min_max(coded.codes)[0] < 0:
+            return np.append(numbers_of_choices, np.int32(-1))
+        if coded.has_blanks:
             self._blank = len(self) if self._blank is None else self._blank
-            numbers_of_choices = np.append(numbers_of_choices, np.int32(self._blank))
-        return align_codes(numbers_of_choices, coded.codes)
+            return np.append(numbers_of_choices, np.int32(self._blank))
+        return numbers_of_choices
 
-    def _encode_first(self, coded: Categorical) -> NDArray[np.int32]:
+    def _number_first(self, coded: Categorical) -> NDArray[np.int32] | None:
         choices = coded.choices
         places = np.arange(len(choices), dtype=np.int32)
         if self._words:
             self._first = Categorical(places, choices)
-            return coded.codes
+            return None
         ranks = coded.ranks
-        if len(choices) <= len(coded.codes) // _ROWS_OF_FEW:
+        if len(choices) <= len(coded) // _ROWS_OF_FEW:
             ranks = np.arange(len(choices) + 1)
         order = np.empty(len(choices), np.int64)
         order[ranks[:-1]] = places
-        blank = bool(len(coded.codes)) and min_max(coded.codes)[0] < 0
+        blank = coded.has_blanks
         self._first = Categorical(
             np.append(places, np.int32(-1)) if blank else places, choices.take(order)
         )
         if np.array_equal(order, places) and not blank:
-            return coded.codes
-        return align_codes(ranks.astype(np.int32), coded.codes)
+            return None
+        return ranks.astype(np.int32)
 
     def to_categorical(self) -> Categorical:
         """Return all values met, and for each number the place of its value, -1 for the blank."""
@@ -252,6 +275,15 @@ class GroupEncoder:
     def __init__(self, names: Sequence[str]) -> None:
         self.encoders = [CategoryEncoder(name) for name in names]
         self._pairs = [IntegerTable() for _ in names[1:]]
+
+    def slots(self, coded: Mapping[str, Categorical]) -> Slots | None:
+        """Return the number of each row's combination, as it is folded; None where there is one for
+        all.
+        """
+        if len(self.encoders) == 1:
+            return self.encoders[0].slots(coded[self.encoders[0].name])
+        numbers = self.number(coded)
+        return None if numbers is None else Slots(numbers, 0)
 
     def number(self, coded: Mapping[str, Categorical]) -> NDArray[Any] | None:
         """Return the number of each row's combination; None where there is one for all."""

@@ -7,15 +7,13 @@ cells. Batches may come in any order and of any size: the outcome is the same.
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from eptaro.core.aggregation.axis import MOST_DENSE, Axis
 from eptaro.core.aggregation.batch import Batch
 from eptaro.core.aggregation.cells import Cells, concatenate_cells
-from eptaro.core.aggregation.encoding import CategoryEncoder, GroupEncoder
+from eptaro.core.aggregation.encoding import CategoryEncoder, GroupEncoder, Slots
 from eptaro.core.aggregation.groups import Groups
 from eptaro.core.aggregation.planes import ROWS, Plane
 from eptaro.core.aggregation.rows import (
@@ -60,7 +58,7 @@ class Fold:
         """Fold a batch."""
         if not len(batch):
             return
-        slots = self._combiner.number(batch.groups)
+        slots = self._combiner.slots(batch.groups)
         self._parts.append(self._fold_batch(batch, slots))
         self._join()
         self.rows += len(batch)
@@ -107,8 +105,7 @@ class Fold:
         """Return, per column that distinct values are counted of, what its codes represent."""
         return {name: encoder.to_categorical().choices for name, encoder in self._encoders.items()}
 
-    def _fold_batch(self, batch: Batch, slots: NDArray[Any] | None) -> Cells:
-        """`slots`, the group of each row, is `(n_rows,)`."""
+    def _fold_batch(self, batch: Batch, slots: Slots | None) -> Cells:
         first, last = batch.ends
         count = len(self._combiner)
         if self._parts and self._parts[-1].axis.keys is None:
@@ -118,7 +115,8 @@ class Fold:
             if count * (most - least + 1) <= len(batch):
                 first, last = least, most
         days = last - first + 1
-        cells_of = RowCellIndex(batch.days, slots, first, days, count * days)
+        group, least = slots or (None, 0)
+        cells_of = RowCellIndex(batch.days, group, first + least * days, days, count * days)
         keys: Ints | None = None
         steps = [self._step(plane, batch) for plane in self.planes]
         if cells_of.size > min(MOST_DENSE, 4 * len(batch) + (1 << 20)):

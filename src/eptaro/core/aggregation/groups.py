@@ -12,6 +12,8 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
 from eptaro.core.kernels.factorize import factorize
+from eptaro.core.kernels.parallel import parallel_for
+from eptaro.core.kernels.reading import min_max
 from eptaro.core.kernels.sorting import stable_order
 from eptaro.core.kernels.texts import Texts, order_of_texts
 from eptaro.core.results.column import Column, LazyColumn, TiledArray
@@ -19,13 +21,58 @@ from eptaro.core.results.format import BLANK
 from eptaro.errors import QuestionError, unknown
 from eptaro.record import record
 
+Codes = NDArray[np.int32]
 
-@record
+
 class Categorical:
-    """A group column as codes into its distinct values; -1 is blank."""
+    """A group column as codes into its distinct values; -1 is blank.
 
-    codes: NDArray[np.int32]
-    choices: Column
+    Of whole numbers that follow each other without a gap, `consecutive` are the rows as they are:
+    their codes, which are calculated when they are asked for, say how far each lies from the least.
+    """
+
+    def __init__(
+        self,
+        codes: Codes | None,
+        choices: Column,
+        consecutive: NDArray[Any] | None = None,
+        *,
+        blanks: bool | None = None,
+    ) -> None:
+        """`codes` is `(n_rows,)`, or None where `consecutive`, of the same shape, is given; whether
+        any are `blanks` is looked for where it is not known.
+        """
+        self._codes, self.choices, self.consecutive = codes, choices, consecutive
+        self._blanks = blanks
+
+    def __len__(self) -> int:
+        rows = self._codes if self.consecutive is None else self.consecutive
+        assert rows is not None
+        return len(rows)
+
+    @property
+    def codes(self) -> Codes:
+        """The code of each row."""
+        if self._codes is None:
+            rows, least = self.consecutive, self.least
+            assert rows is not None
+            codes = self._codes = np.empty(len(rows), np.int32)
+            parallel_for(
+                lambda of: np.subtract(rows[of], least, out=codes[of], casting="unsafe"), len(rows)
+            )
+        return self._codes
+
+    @property
+    def least(self) -> int:
+        """The first of the distinct values, which are whole numbers."""
+        return int(self.choices.data[0])
+
+    @cached_property
+    def has_blanks(self) -> bool:
+        """Whether any row is blank."""
+        if self._blanks is not None or self.consecutive is not None:
+            return bool(self._blanks)
+        return len(self.codes) > 0 and min_max(self.codes)[0] < 0
 
     @cached_property
     def ranks(self) -> Ints:

@@ -16,9 +16,11 @@ from eptaro.core.aggregation.planes import What
 from eptaro.core.aggregation.selected import SelectedValues, ValueLists, Which
 from eptaro.core.aggregation.sums import LARGEST_SQUARED, Squares, Sum, square_values
 from eptaro.core.calendars.days import Flags, Ints
+from eptaro.core.kernels import bigint
 from eptaro.core.kernels.folding import (
     HALF,
     LIMB,
+    MOST_PLANS,
     WORDS,
     Op,
     Plan,
@@ -30,7 +32,6 @@ from eptaro.core.kernels.folding import (
 from eptaro.core.kernels.parallel import as_contiguous, parallel_for, run_parallel
 from eptaro.core.kernels.reading import Extent
 from eptaro.core.kernels.sorting import distinct_sorted, in_cell_order
-from eptaro.core.results import bigint
 from eptaro.core.results.column import Column
 from eptaro.errors import MeasureError
 
@@ -412,9 +413,8 @@ def _add_objects(values: NDArray[Any], cell: Ints, size: int) -> NDArray[Any]:
     return sums
 
 
-_MOST_PLANS = 64  # that the loop takes at once
 _MOST_PARTS = 4
-_LEAST_PART = 1 << 19  # rows
+_LEAST_PART = 400_000  # rows
 _NO_TIMES = np.empty(0, np.int64)
 AllWords = NDArray[np.int64]
 
@@ -532,8 +532,8 @@ def _fold_part(
     ]
     moments = times[rows] if len(times) else times
     days, slots = cells_of.days[of], cells_of.slots[of]
-    for start in range(0, len(own), _MOST_PLANS):
-        some = own[start : start + _MOST_PLANS]
+    for start in range(0, len(own), MOST_PLANS):
+        some = own[start : start + MOST_PLANS]
         fold(days, slots, cells_of.first, cells_of.width, words, some, moments, of.start)
 
 

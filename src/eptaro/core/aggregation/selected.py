@@ -8,10 +8,10 @@ from typing import Literal, TypeVar
 import numpy as np
 
 from eptaro.core.calendars.days import Flags, Ints
+from eptaro.core.kernels import bigint
 from eptaro.core.kernels.folding import identity_of
 from eptaro.core.kernels.range_sums import running_sums
 from eptaro.core.kernels.sorting import Array, in_cell_order
-from eptaro.core.results import bigint
 from eptaro.core.results.column import ColumnKind
 from eptaro.errors import InputError
 from eptaro.record import record

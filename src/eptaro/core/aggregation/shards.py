@@ -24,9 +24,9 @@ from eptaro.core.aggregation.planes import ROWS, Plane
 from eptaro.core.aggregation.selected import ValueLists
 from eptaro.core.aggregation.sums import Sum
 from eptaro.core.calendars.days import Ints
+from eptaro.core.kernels import bigint
 from eptaro.core.kernels.factorize import factorize
 from eptaro.core.kernels.texts import OFFSET, PRIME, Hashes, hashes_of_numbers, hashes_of_texts
-from eptaro.core.results import bigint
 from eptaro.core.results.column import Column
 
 _HALF = np.uint64(32)

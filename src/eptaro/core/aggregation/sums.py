@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
+from eptaro.core.kernels import bigint
 from eptaro.core.kernels.folding import square_remainder
 from eptaro.core.kernels.parallel import run_parallel
 from eptaro.core.kernels.range_sums import (
@@ -20,7 +21,6 @@ from eptaro.core.kernels.range_sums import (
     growth_between,
     running_sums,
 )
-from eptaro.core.results import bigint
 from eptaro.core.results.column import Column, ColumnKind
 from eptaro.record import record
 

@@ -14,7 +14,7 @@ from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Flags, civil_date, m
 from eptaro.core.calendars.levels import Names, month_number
 from eptaro.core.expressions.kinds import ValueKind
 from eptaro.core.expressions.tree import ArithmeticOperator, ComparisonOperator
-from eptaro.core.results import bigint
+from eptaro.core.kernels import bigint
 from eptaro.core.results.column import Column, of_one_kind
 
 Array = NDArray[Any]

@@ -17,6 +17,7 @@ Codes = NDArray[np.int32]
 MarkArray = NDArray[np.uint8]
 _MOST_MARKED = 1 << 30
 _FEW = 1 << 16
+_FIRST_LOOK, _PART_LOOKED_AT = 1 << 12, 8
 
 
 def factorize(keys: Ints, bound: int) -> tuple[Ints, NDArray[Any]]:
@@ -65,6 +66,25 @@ def factorize_narrow(values: Ints, least: int, span: int) -> tuple[Ints, Codes]:
 
     met, codes = _code_rows(len(values), span, mark_some, number_some)
     return met + least, codes
+
+
+def occur_early(values: NDArray[Any], least: int, span: int) -> bool:
+    """Return whether each of `span` whole numbers from `least` on is among the first values.
+
+    `values`, `(n,)` of whole numbers none of which lies outside the span, are looked at until each
+    has been seen, which of random ones takes few rows, and an eighth of them at most.
+
+    >>> occur_early(np.tile([4, 3], 40), 3, 2), occur_early(np.tile([4, 3], 40), 3, 3)
+    (True, False)
+    """
+    seen, start, most = np.zeros(span, bool), 0, len(values) // _PART_LOOKED_AT
+    while span <= most and start < most:
+        end = min(2 * start + _FIRST_LOOK, most)
+        seen[np.asarray(values[start:end], np.int64) - least] = True
+        if seen.all():
+            return True
+        start = end
+    return False
 
 
 def factorize_pairs(one: Codes, two: Codes, height: int, width: int) -> tuple[Ints, Codes]:

@@ -48,6 +48,13 @@ class Op(IntEnum):
 
 
 WORDS = (1, 1, 1, 2, 2, 3, 1, 2, 1, 3, 2, 4, 2, 2, 3, 3)
+WITH_REST = (  # whose last word is a float
+    Op.SUM_FLOATS,
+    Op.SUM_FLOATS_HALVES,
+    Op.PACKED_FLOATS,
+    Op.SQUARE_FLOATS,
+    Op.SQUARE_FLOATS_LIMBS,
+)
 
 
 class Plan(NamedTuple):
@@ -81,18 +88,12 @@ def empty_cells(size: int, plans: Iterable[Plan]) -> NDArray[np.int64]:
     return cells
 
 
+MOST_PLANS = 64  # that the compiled loops take at once
 CHUNK = 1 << 16  # rows per step: the temporaries stay in the processor's cache
 _NO_CELLS = np.empty(0, np.int64)
 _LARGEST_WHOLE = 1 << 62  # floats from there on are not summed
 _LARGEST_PACKED = 1 << 51  # nor those from there on together with a count
 _LARGEST_AWAY = 1 << 44  # numbers from there on are not squared
-_WITH_REST = (
-    Op.SUM_FLOATS,
-    Op.SUM_FLOATS_HALVES,
-    Op.PACKED_FLOATS,
-    Op.SQUARE_FLOATS,
-    Op.SQUARE_FLOATS_LIMBS,
-)
 _LOW_HALF = (1 << HALF) - 1
 _LOW_LIMB = (1 << LIMB) - 1
 
@@ -359,13 +360,17 @@ def join_cells(
 
     Both are `(n_cells, n_words) int64`.
     """
+    if dispatch.loops is not None:
+        for start in range(0, len(plans), MOST_PLANS):
+            dispatch.loops.join(one, two, plans[start : start + MOST_PLANS])
+        return one
     for plan in plans:
         op, word = plan.op, plan.word
         if op >= Op.LEAST:
             _merge_picked(one, two, plan)
             continue
         end = word + WORDS[op]
-        if op in _WITH_REST:
+        if op in WITH_REST:
             end -= 1
             _float_word(one, end)[:] += _float_word(two, end)
         one[:, word:end] += two[:, word:end]

@@ -18,11 +18,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
-from eptaro.core.kernels import dispatch
+from eptaro.core.kernels import bigint, dispatch
 from eptaro.core.kernels.factorize import factorize_narrow
 from eptaro.core.kernels.parallel import WORKERS, run_parallel
 from eptaro.core.kernels.sorting import stable_order
-from eptaro.core.results import bigint
 
 Values = NDArray[Any]
 _BLOCK = 1 << 18

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 Item = TypeVar("Item")
 _LEAST_SLICE, _MOST_SLICE = 1 << 17, 1 << 22  # rows
+_AT_ONCE = 1 << 15  # rows: their places stay in the processor's cache
 WORKERS = os.cpu_count() or 1
 _in_turn: ContextVar[bool] = ContextVar("in_turn", default=False)
 
@@ -68,6 +69,48 @@ def as_contiguous(column: NDArray[Any]) -> NDArray[Any]:
     copied = np.empty(len(column), column.dtype)
     parallel_for(lambda of: np.copyto(copied[of], column[of]), len(column))
     return copied
+
+
+def gather(values: NDArray[Any], places: Any) -> NDArray[Any]:
+    """Return the values at some places.
+
+    `values` is `(n_values,)`; `places`, `(n,)`, may be all that indexes an array, and whole numbers
+    of any type need not be cast before.
+
+    >>> gather(np.array([5, 6, 7]), np.array([2, 0], np.int32)).tolist()
+    [7, 5]
+    """
+    plain = isinstance(places, np.ndarray) and places.dtype.kind in "iu" and places.ndim == 1
+    if not plain or values.dtype == object or len(places) < 2 * _LEAST_SLICE:
+        return np.asarray(values[places])
+    gathered = np.empty(len(places), values.dtype)
+
+    def some(of: slice) -> None:
+        for start in range(of.start, of.stop, _AT_ONCE):
+            part = slice(start, min(start + _AT_ONCE, of.stop))
+            np.take(values, places[part], out=gathered[part])
+
+    parallel_for(some, len(places))
+    return gathered
+
+
+def repeat(values: NDArray[Any], each: int) -> NDArray[Any]:
+    """Return each value several times, one after the other.
+
+    `values` is `(n,)`, the result `(n * each,)`.
+
+    >>> repeat(np.array([5, 6]), 2).tolist()
+    [5, 5, 6, 6]
+    """
+    if values.dtype == object or len(values) * each < 2 * _LEAST_SLICE:
+        return np.repeat(values, each)
+    repeated = np.empty((len(values), each), values.dtype)
+
+    def some(of: slice) -> None:
+        repeated[of] = values[of, None]
+
+    parallel_for(some, len(values), each=each)
+    return repeated.ravel()
 
 
 def parallel_for(work: Callable[[slice], None], rows: int, *, each: int = 1) -> None:

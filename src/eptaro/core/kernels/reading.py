@@ -69,36 +69,47 @@ _ALL = np.empty(0, np.uint8)
 
 
 def dictionary_encode(
-    data: NDArray[np.uint8], offsets: NDArray[Any], filled: NDArray[np.uint8]
-) -> tuple[NDArray[np.int32], Ints]:
-    """Return a code for each text, in the order in which they are met, and the row that each code
-    occurs in first.
+    data: NDArray[np.uint8],
+    offsets: NDArray[Any],
+    filled: NDArray[np.uint8],
+    known: NDArray[Any],
+    codes: NDArray[np.int32],
+) -> Ints:
+    """Put a code for each text into `codes`, known texts first and others in the order in which
+    they are met, and return the row that each of these occurs in first.
 
-    `data` is the bytes of all texts, `offsets` is `(n + 1,)`, `filled` `(n,)` or empty; the results
-    are `(n,) int32` and `(n_distinct,) int64`.
+    `data` is the bytes of all texts, `offsets` is `(n + 1,)`, `filled` `(n,)` or empty, `codes`
+    `(n,)`, and the result `(n_new,)`. `known`, `(n_known, 2)`, has where each known text begins and
+    ends.
 
     Text i is the bytes `offsets[i]` to `offsets[i + 1]` (int32 or int64) of `data`; `filled`, one
     byte a row, may be empty where all are, and the code of what is not is -1. Raises `IndexError`
-    for offsets that lead out of the data.
+    for offsets that lead out of the data, and `ValueError` for equal known texts.
 
     >>> data, offsets = np.frombuffer(b"abcab", np.uint8), np.array([0, 2, 3, 5])
-    >>> [part.tolist() for part in dictionary_encode(data, offsets, np.empty(0, np.uint8))]
-    [[0, 1, 0], [0, 1]]
+    >>> codes, known = np.empty(3, np.int32), np.array([[2, 3]])
+    >>> dictionary_encode(data, offsets, np.empty(0, np.uint8), known, codes).tolist()
+    [0]
+    >>> codes.tolist()
+    [1, 0, 1]
     """
     if dispatch.loops is not None:
-        return dispatch.loops.code(data, offsets, filled)  # type: ignore[no-any-return]
+        flat = np.ascontiguousarray(known, offsets.dtype).ravel()
+        return dispatch.loops.code(data, offsets, filled, flat, codes)  # type: ignore[no-any-return]
     if len(offsets) > 1 and not (np.diff(offsets) >= 0).all():
         raise IndexError("texts end before they begin")
     if len(offsets) > 1 and not 0 <= offsets[0] <= offsets[-1] <= len(data):
         raise IndexError(f"texts go beyond {len(data)} bytes")
     whole, ends = data.tobytes(), offsets.tolist()
-    met: dict[bytes, int] = {}
-    codes = np.full(max(len(ends) - 1, 0), -1, np.int32)
+    met = {whole[begin:end]: number for number, (begin, end) in enumerate(known.tolist())}
+    if len(met) < len(known):
+        raise ValueError(f"{len(known)} known texts, {len(met)} of which differ")
+    codes[:] = -1
     for row in range(len(codes)):
         if not len(filled) or filled[row]:
             codes[row] = met.setdefault(whole[ends[row] : ends[row + 1]], len(met))
-    there = np.flatnonzero(codes >= 0)
-    return codes, there[np.unique(codes[there], return_index=True)[1]]
+    new = np.flatnonzero(codes >= len(known))
+    return new[np.unique(codes[new], return_index=True)[1]]
 
 
 def split_timestamps(stamps: Ints, per_day: int) -> tuple[NDArray[np.int32], Ints]:

@@ -17,10 +17,10 @@ from eptaro.core.aggregation.planes import Plane
 from eptaro.core.aggregation.selected import ValueLists
 from eptaro.core.aggregation.sums import RunningSum, Sum
 from eptaro.core.calendars.days import Ints, as_date
+from eptaro.core.kernels import bigint
 from eptaro.core.kernels.range_sums import running_sums
 from eptaro.core.kernels.sorting import stable_order
 from eptaro.core.measures.term import Term
-from eptaro.core.results import bigint
 from eptaro.core.results.column import Column, ColumnKind
 from eptaro.errors import QuestionError
 from eptaro.record import record

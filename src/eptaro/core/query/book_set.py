@@ -24,9 +24,9 @@ from eptaro.core.calendars.days import Ints
 from eptaro.core.calendars.grain import CIVIL, Grain, last_days, level_of
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
+from eptaro.core.kernels import bigint
 from eptaro.core.measures.measure import Measure, Measures, parse_measures
 from eptaro.core.query.view import BookData, SetTable, View
-from eptaro.core.results import bigint
 from eptaro.core.results.column import Column, date_column
 from eptaro.core.results.format import Format
 from eptaro.errors import MeasureError, QuestionError, unknown

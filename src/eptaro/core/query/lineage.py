@@ -20,7 +20,7 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.measures.measure import Measure
 from eptaro.core.query.query import Query
 from eptaro.core.query.view import View
-from eptaro.core.results.column import ManyFlags, ManyInts
+from eptaro.core.results.column import ManyFlags, ManyInts, TiledArray
 from eptaro.core.results.result import Lineage, Result
 from eptaro.record import Record, record
 
@@ -130,7 +130,7 @@ class ViewLineage(Lineage):
 
     asked: Query
     view: View
-    group: ManyInts
+    group: NDArray[Any] | TiledArray
     numbers: Mapping[str, TracedNumber]
     picked: Ints | None = None
     total: ManyFlags | None = None

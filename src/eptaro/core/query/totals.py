@@ -12,8 +12,8 @@ from eptaro.core.aggregation.folded import Folded
 from eptaro.core.aggregation.groups import Groups
 from eptaro.core.aggregation.merge import numbered_together, renumber_distinct, rows_after
 from eptaro.core.calendars.days import FIRST_DAY, Flags, Ints
+from eptaro.core.kernels import bigint
 from eptaro.core.query.coverage import GroupSpans
-from eptaro.core.results import bigint
 from eptaro.core.results.column import Column
 from eptaro.record import record
 

@@ -21,6 +21,7 @@ from eptaro.core.aggregation.encoding import CategoryEncoder, GroupEncoder
 from eptaro.core.aggregation.fold import Fold
 from eptaro.core.aggregation.groups import Categorical
 from eptaro.core.calendars.days import Days, Ints
+from eptaro.core.kernels.parallel import gather
 from eptaro.core.kernels.sorting import stable_order
 from eptaro.core.query.lineage import Side, ViewLineage
 from eptaro.core.query.query import Query
@@ -282,7 +283,6 @@ def per_row(
     day = day - np.int32(covered.lo)
     # Values are calculated once per group and day, and then taken row by row.
     cell_group, cell_day, at = _cells_of_rows(group, day, view.groups.count, covered.days)
-    on, of = day.astype(np.intp), group.astype(np.intp)  # once, for all the gathers below
     first, last = np.asarray(side.first), np.asarray(side.last)
     days = [
         date_column(
@@ -292,11 +292,14 @@ def per_row(
         date_column("first", first, None, "First day of the value", FIRST),
         date_column("last", last, None, "Last day of the value", LAST),
     ]
-    whole_of = view.complete(first[on], last[on], of)
+    if view.covers_by_group:
+        whole_of = view.complete(gather(first, day), gather(last, day), group)
+    else:
+        whole_of = gather(view.complete(first, last), day)
     columns: list[AnyColumn] = [
         _row_numbers(rows),
-        *view.groups.later(of),
-        *take_lazy(days, on),
+        *view.groups.later(group),
+        *take_lazy(days, day),
         Column.of("complete", "flag", whole_of, description=_WHOLE, face=COMPLETE),
     ]
     for measure in view.facts.measures:
@@ -304,7 +307,7 @@ def per_row(
         if whole:
             value = value.blanked(view.complete(first[cell_day], last[cell_day], cell_group))
         columns += take_lazy([value.named(f"{measure.name}{ending}")], at)
-    answer = ViewLineage(query, view, of, {})
+    answer = ViewLineage(query, view, group, {})
     return Result(columns, view.meta(query.verb) | {"every": "entry"}, answer)
 
 

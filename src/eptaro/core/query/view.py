@@ -330,7 +330,7 @@ class View:
         """Whether groups, or those of a book of the set, have a coverage of their own."""
         return self.own is not None or any(one.covers_by_group for one in self.tables.values())
 
-    def complete(self, first: Ints, last: Ints, group: Ints | None = None) -> Flags:
+    def complete(self, first: Ints, last: Ints, group: NDArray[Any] | None = None) -> Flags:
         """Return which spans lie wholly in the coverage, or in that of each one's group; of a set,
         in that of every book.
 

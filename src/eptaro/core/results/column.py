@@ -27,7 +27,8 @@ from numpy.typing import ArrayLike, NDArray
 
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Days, Flags, Ints, as_dates
-from eptaro.core.results import bigint
+from eptaro.core.kernels import bigint
+from eptaro.core.kernels.parallel import gather, repeat
 from eptaro.core.results.format import DisplayHint, Format, Priority
 from eptaro.errors import EptaroError, MeasureError, QuestionError
 from eptaro.record import record
@@ -83,7 +84,7 @@ class TiledArray:
 
     @cached_property
     def _written_out(self) -> NDArray[Any]:
-        run = np.repeat(self.values, self.each) if self.each > 1 else self.values
+        run = repeat(self.values, self.each) if self.each > 1 else self.values
         times = self.rows // len(run) if len(run) else 0
         return run if times == 1 else np.tile(run, times)
 
@@ -319,8 +320,8 @@ class Column:
         if isinstance(places, TiledArray):
             valid = None if self.valid is None else places.gather(self.valid)
             return replace(self, data=places.gather(self.data), valid=valid)
-        valid = None if self.valid is None else self.valid[places]
-        return replace(self, data=self.data[places], valid=valid)
+        valid = None if self.valid is None else gather(self.valid, places)
+        return replace(self, data=gather(self.data, places), valid=valid)
 
     def named(
         self, name: str, description: str | None = None, face: DisplayHint | None = None

@@ -10,10 +10,10 @@ from eptaro.core.aggregation.folded import rows_note
 from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.calendars.levels import LEVELS
 from eptaro.core.calendars.span import Span
+from eptaro.core.kernels import bigint
 from eptaro.core.measures.measure import Measure
 from eptaro.core.query.lineage import InParts, Side, Value, ViewLineage
 from eptaro.core.query.view import NOTES, BookData, View, top_groups
-from eptaro.core.results import bigint
 from eptaro.core.results.column import (
     NO_NUMBERS,
     Column,

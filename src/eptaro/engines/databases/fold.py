@@ -23,9 +23,9 @@ from eptaro.core.aggregation.sums import Squares, Sum
 from eptaro.core.calendars.days import Ints
 from eptaro.core.calendars.span import Span
 from eptaro.core.expressions.parser import Formulas
+from eptaro.core.kernels import bigint
 from eptaro.core.measures.measure import Measure
 from eptaro.core.query.query import Filter
-from eptaro.core.results import bigint
 from eptaro.core.results.column import Column, ColumnKind
 from eptaro.core.results.result import Result
 from eptaro.engines.databases.queries import (

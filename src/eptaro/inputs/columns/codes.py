@@ -9,13 +9,14 @@ import pyarrow as pa
 from numpy.typing import NDArray
 
 from eptaro.core.aggregation.groups import Categorical
-from eptaro.core.kernels.factorize import factorize_narrow
+from eptaro.core.kernels.factorize import factorize_narrow, occur_early
 from eptaro.core.results.column import Column
 from eptaro.errors import InputError
 from eptaro.inputs import arrow_compute as pc
 from eptaro.inputs.files.chunks import encode_dictionary, fill_blanks, plain, to_numpy
 
 _MOST_MARKED = 8  # whole numbers between the least and the largest, for each row
+_FARTHEST = 1 << 40  # from zero that whole numbers are used as they are: cells are counted from it
 
 
 def read_groups(array: pa.ChunkedArray, name: str, source: str) -> Categorical:
@@ -33,7 +34,7 @@ def read_groups(array: pa.ChunkedArray, name: str, source: str) -> Categorical:
     if pa.types.is_integer(array.type) and (coded := _mark_codes(array, name)):
         return coded
     try:
-        whole = encode_dictionary(array)
+        whole = encode_dictionary(array, ordered=True)
     except pa.ArrowNotImplementedError:
         raise _no_groups(name, kind, source) from None
     indices = _fill_codes(whole)
@@ -44,7 +45,9 @@ def read_groups(array: pa.ChunkedArray, name: str, source: str) -> Categorical:
     if pa.types.is_string(kind) or pa.types.is_large_string(kind):
         choices = Column.text(name, np.array([*words.to_pylist(), None], object)[:-1])
         once = pc.count_distinct(words).as_py() == len(words)
-        return Categorical(codes, choices) if once else _merge_duplicates(codes, choices)
+        if once:
+            return Categorical(codes, choices, blanks=whole.null_count > 0)
+        return _merge_duplicates(codes, choices)
     if pa.types.is_integer(kind):
         return Categorical(
             codes, Column.of(name, "integer", plain(words.cast(pa.int64())), unit="number")
@@ -66,8 +69,15 @@ def _mark_codes(array: pa.ChunkedArray, name: str) -> Categorical | None:
     least, most = ends["min"], ends["max"]
     if least is None or most - least >= min(_MOST_MARKED * len(array), 1 << 30) or most >= 1 << 63:
         return None
-    values = fill_blanks(array, least).astype(np.int64, copy=False)
-    unique, codes = factorize_narrow(values, least, most - least + 1)
+    values = fill_blanks(array, least)
+    values = values if values.dtype == np.int32 else values.astype(np.int64, copy=False)
+    span = most - least + 1
+    near = least > -_FARTHEST and most < _FARTHEST
+    if not array.null_count and near and occur_early(values, least, span):
+        every = np.arange(least, most + 1)
+        return Categorical(None, Column.of(name, "integer", every, unit="number"), values)
+    values = values.astype(np.int64, copy=False)
+    unique, codes = factorize_narrow(values, least, span)
     if array.null_count:
         codes[~to_numpy(array.is_valid())] = -1
     return Categorical(codes, Column.of(name, "integer", unique, unit="number"))

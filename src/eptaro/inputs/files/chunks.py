@@ -13,9 +13,11 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
+from eptaro.core.aggregation.groups import natural_order
 from eptaro.core.kernels.dispatch import KERNEL
-from eptaro.core.kernels.parallel import WORKERS, run_parallel
+from eptaro.core.kernels.parallel import WORKERS, chunks, run_parallel
 from eptaro.core.kernels.reading import RowMask, dictionary_encode
+from eptaro.core.results.column import Column
 from eptaro.errors import EptaroError, InputError
 from eptaro.inputs import arrow_compute as pc
 
@@ -75,38 +77,98 @@ def _filter_buffers(column: pa.ChunkedArray, keeping: RowMask) -> pa.Array | pa.
 
 _ALL = np.empty(0, np.uint8)  # flags: all rows are filled
 _LEAST_SLICE = 1 << 17  # rows; fewer are not worth a thread
+_FIRST_LOOK = 1 << 14  # rows, of which the texts are known to all slices
+_FEW = 1 << 12  # texts, which it costs nothing to put in order
 
 
-def encode_dictionary(array: pa.ChunkedArray) -> pa.DictionaryArray:
-    """Return a column as codes into a dictionary, calculated in slices side by side."""
+def encode_dictionary(array: pa.ChunkedArray, *, ordered: bool = False) -> pa.DictionaryArray:
+    """Return a column as codes into a dictionary, calculated in slices side by side; where a few
+    texts make it up, those may be `ordered` naturally.
+    """
     if pa.types.is_dictionary(array.type):
         return one_array(array.unify_dictionaries())
     if not len(array):
         return one_array(array.dictionary_encode())
+    if KERNEL != "numpy" and is_plain_text(array.type):
+        return one_array(
+            pa.chunked_array(
+                [_encode_texts(chunk, ordered=ordered) for chunk in array.chunks if len(chunk)]
+            ).unify_dictionaries()
+        )
     slices = min(WORKERS, len(array) // _LEAST_SLICE)
     width = -(-len(array) // max(slices, 1))
     cut = [array.slice(start, width) for start in range(0, len(array), width)]
-    chunks = [chunk for part in cut for chunk in part.chunks]
-    parts = run_parallel([partial(_encode_chunk, chunk) for chunk in chunks])
+    parts = run_parallel([chunk.dictionary_encode for part in cut for chunk in part.chunks])
     return one_array(pa.chunked_array(parts).unify_dictionaries())
 
 
-def _encode_chunk(chunk: pa.Array) -> pa.DictionaryArray:
-    """Return one chunk as codes into a dictionary; texts by our own kernel where it was built."""
-    kind = chunk.type
-    large = pa.types.is_large_string(kind)
-    if KERNEL == "numpy" or not len(chunk) or not (large or pa.types.is_string(kind)):
-        return chunk.dictionary_encode()
-    _, ends, data = chunk.buffers()
+def is_plain_text(kind: pa.DataType) -> bool:
+    """Return whether a type holds text as it is written, one after the other."""
+    return bool(pa.types.is_string(kind) or pa.types.is_large_string(kind))
+
+
+def _encode_texts(chunk: pa.Array, *, ordered: bool) -> pa.DictionaryArray:
+    """Return texts as codes into a dictionary, by our own kernel.
+
+    The texts of the first rows are known to all slices, which therefore give them the same codes;
+    where others are met, codes are made the same afterwards.
+    """
+    rows, large = len(chunk), pa.types.is_large_string(chunk.type)
+    _, ends, buffer = chunk.buffers()
+    data = np.frombuffer(buffer or b"", np.uint8)
     offsets = np.frombuffer(ends, np.int64 if large else np.int32)
-    offsets = offsets[chunk.offset : chunk.offset + len(chunk) + 1]
+    offsets = offsets[chunk.offset : chunk.offset + rows + 1]
     filled = plain(chunk.is_valid()).view(np.uint8) if chunk.null_count else _ALL
+    codes = np.empty(rows, np.int32)
+    known = np.empty((0, 2), offsets.dtype)
+
+    def encode(of: slice) -> NDArray[np.int64]:
+        own = offsets[of.start : of.stop + 1]
+        firsts = dictionary_encode(data, own, filled[of], known, codes[of])
+        return np.asarray(firsts + of.start)
+
+    cuts = chunks(rows, rows // _LEAST_SLICE)
+    new: list[NDArray[np.int64]] = []
     try:
-        codes, firsts = dictionary_encode(np.frombuffer(data or b"", np.uint8), offsets, filled)
+        firsts = encode(cuts[0] if len(cuts) == 1 else slice(0, _FIRST_LOOK))
+        words = pc.take(chunk, pc.array_of(firsts))
+        if ordered and len(cuts) > 1 and len(words) <= _FEW:
+            order = natural_order(Column.text("", words.to_numpy(zero_copy_only=False)))
+            firsts, words = firsts[order], pc.take(words, pc.array_of(order))
+        if len(cuts) > 1:
+            known = np.stack([offsets[firsts], offsets[firsts + 1]], axis=1)
+            new = run_parallel([partial(encode, of) for of in cuts])
     except IndexError as error:
         raise pa.ArrowInvalid(f"damaged text: {error}") from None
+    if any(map(len, new)):
+        every = pc.take(chunk, pc.array_of(np.concatenate([firsts, *new])))
+        words = _unify_codes(every, len(firsts), [*map(len, new)], [codes[of] for of in cuts])
     indices = pa.array(codes, mask=codes < 0) if chunk.null_count else pc.array_of(codes)
-    return pa.DictionaryArray.from_arrays(indices, pc.take(chunk, pc.array_of(firsts)))
+    return pa.DictionaryArray.from_arrays(indices, words, safe=False)  # no look at each code
+
+
+def _unify_codes(
+    words: pa.Array, known: int, new: list[int], parts: list[NDArray[np.int32]]
+) -> pa.Array:
+    """Return the different ones of some words, and change the codes of parts to lead to these.
+
+    Of `words`, `known` have the same code in all parts; behind them are the `new` ones of each.
+    """
+    own = words.slice(known).dictionary_encode()
+    numbers = np.append(plain(own.indices) + known, -1).astype(np.int32)
+    ends = np.cumsum(new).tolist()
+
+    def renumber(part: NDArray[np.int32], begin: int, end: int) -> None:
+        table = np.concatenate([np.arange(known), numbers[begin:end], [-1]]).astype(np.int32)
+        np.take(table, part, out=part, mode="wrap")
+
+    run_parallel(
+        [
+            partial(renumber, part, begin, end)
+            for part, begin, end in zip(parts[1:], ends, ends[1:], strict=False)
+        ]
+    )
+    return pa.concat_arrays([words.slice(0, known), own.dictionary])
 
 
 @contextmanager

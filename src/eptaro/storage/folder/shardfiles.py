@@ -19,8 +19,8 @@ from eptaro.core.aggregation.planes import ROWS
 from eptaro.core.aggregation.sums import Sum
 from eptaro.core.calendars.days import Days, Ints
 from eptaro.core.calendars.span import Span
+from eptaro.core.kernels import bigint
 from eptaro.core.kernels.factorize import factorize
-from eptaro.core.results import bigint
 from eptaro.core.results.column import Column
 from eptaro.inputs.columns.codes import read_groups
 from eptaro.inputs.files.chunks import to_numpy

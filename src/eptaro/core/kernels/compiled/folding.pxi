@@ -12,10 +12,12 @@ from eptaro.core.kernels.compiled cimport adding
 from eptaro.core.kernels.compiled.planned cimport (
     BLOCK, FILLED, FIRST, HALF, LAST, LEAST, LIMB, PACKED, PACKED_FLOATS, ROWS, SQUARE,
     SQUARE_FLOATS, SQUARE_FLOATS_LIMBS, SQUARE_LIMBS, SUM, SUM_FLOATS, SUM_FLOATS_HALVES,
-    SUM_HALVES, Planned, there,
+    SUM_HALVES, Planned, add, there,
 )
 
-from eptaro.core.kernels.folding import HALF as PLANNED_HALF, LIMB as PLANNED_LIMB, WORDS, Op
+from eptaro.core.kernels.folding import (
+    HALF as PLANNED_HALF, LIMB as PLANNED_LIMB, WITH_REST, WORDS, Op,
+)
 
 cdef extern from *:
     """
@@ -174,3 +176,78 @@ def fold(const int32_t[::1] days, const Slot[::1] slots, int64_t first, int64_t 
         raise IndexError(f"rows {start} to {start + n} reach outside the {size} cells")
     if not small:
         raise ValueError(f"rows {start} to {start + n} hold values too large for their plan")
+
+
+cdef void _join_sums(int64_t *one, const int64_t *two, Py_ssize_t n, Py_ssize_t words,
+                     Py_ssize_t whole, bint rest) noexcept nogil:
+    """Add the words of `n` cells: some whole numbers, and then a float where there is a rest."""
+    cdef Py_ssize_t i, k
+    for i in range(n):
+        for k in range(whole):
+            add(one + i * words + k, <uint64_t> two[i * words + k])
+        if rest:
+            (<double *> (one + i * words + whole))[0] += (<const double *> (two + i * words + whole))[0]
+
+
+cdef void _join_picked(int64_t *one, const int64_t *two, Py_ssize_t n, Py_ssize_t words, int op,
+                       bint floats) noexcept nogil:
+    """Let what `n` cells of later rows picked into those of earlier ones where it wins."""
+    cdef Py_ssize_t i
+    cdef bint wins
+    for i in range(n):
+        if two[1] >= 0:
+            if one[1] < 0:
+                wins = True
+            elif op == FIRST:
+                wins = two[2] < one[2]
+            elif op == LAST:
+                wins = two[2] >= one[2]
+            elif floats and op == LEAST:
+                wins = (<const double *> two)[0] <= (<double *> one)[0]
+            elif floats:
+                wins = (<const double *> two)[0] >= (<double *> one)[0]
+            else:
+                wins = two[0] <= one[0] if op == LEAST else two[0] >= one[0]
+            if wins:
+                one[0], one[1] = two[0], two[1]
+                if op >= FIRST:
+                    one[2] = two[2]
+        one += words
+        two += words
+
+
+def join(int64_t[:, ::1] one, const int64_t[:, ::1] two, plans):
+    """Join the cells of rows and of later rows; see `kernels/folding.py`."""
+    cdef Py_ssize_t size = one.shape[0], words = one.shape[1], start = 0, n, k
+    cdef Py_ssize_t count = len(plans)
+    cdef Py_ssize_t word[MOST_PLANS]
+    cdef Py_ssize_t whole[MOST_PLANS]
+    cdef int ops[MOST_PLANS]
+    cdef bint floats[MOST_PLANS]
+    cdef int64_t *mine
+    cdef const int64_t *theirs
+    if count > MOST_PLANS:
+        raise ValueError(f"{count} plans; {MOST_PLANS} are the most")
+    if two.shape[0] != size or two.shape[1] != words:
+        raise ValueError(f"{two.shape[0]} cells of {two.shape[1]} words beside {size} of {words}")
+    for k in range(count):
+        op = plans[k].op
+        ops[k], word[k] = op, plans[k].word
+        if not 0 <= word[k] <= words - WORDS[op]:
+            raise ValueError(f"word {word[k]} of {words} has no room for plan {op}")
+        if op >= LEAST:
+            floats[k] = plans[k].values.dtype.kind == "f"
+            whole[k] = 0
+        else:
+            floats[k] = op in WITH_REST
+            whole[k] = WORDS[op] - floats[k]
+    with nogil:
+        while start < size:
+            n = BLOCK if size - start > BLOCK else size - start
+            for k in range(count):
+                mine, theirs = &one[start, word[k]], &two[start, word[k]]
+                if ops[k] >= LEAST:
+                    _join_picked(mine, theirs, n, words, ops[k], floats[k])
+                else:
+                    _join_sums(mine, theirs, n, words, whole[k], floats[k])
+            start += n

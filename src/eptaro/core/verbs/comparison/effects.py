@@ -18,10 +18,10 @@ from eptaro.core.aggregation.sums import Sum
 from eptaro.core.calendars.days import Days, Flags, Ints, weekday
 from eptaro.core.calendars.levels import WEEKDAYS
 from eptaro.core.calendars.workdays import Workdays
+from eptaro.core.kernels import bigint
 from eptaro.core.kernels.range_sums import running_sums
 from eptaro.core.measures.measure import Measure
 from eptaro.core.query.view import View
-from eptaro.core.results import bigint
 from eptaro.core.results.column import Column, ColumnKind
 from eptaro.core.results.format import DisplayHint, Priority
 from eptaro.core.verbs.comparison.sides import Sides

@@ -9,7 +9,7 @@ import numpy as np
 import pyarrow as pa
 
 import eptaro as ep
-from eptaro.core.results import bigint
+from eptaro.core.kernels import bigint
 from eptaro.core.results.column import Column
 
 LONG = pa.decimal128(38, 18)
