@@ -8,9 +8,14 @@ Run as `python bench/shapes.py [rows ...]`; `quick` for one million rows alone.
 
 from __future__ import annotations
 
+import ctypes
+import os
+import shutil
+import subprocess
 import sys
 import tempfile
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import cache, partial
 from pathlib import Path
@@ -354,7 +359,42 @@ CASES = {
     f"{name}, {way}": lambda count, name=name, way=way: ways(name, count)[way]
     for name in SHAPES
     for way in ("eptaro", "pandas", "polars", "pass")
-}
+} | {"C loop": lambda count: looped(count) or (lambda: float("inf"))}
+
+
+def looped(count: int) -> Callable[[], None] | None:
+    """Return a plain C loop over the columns of the first shape, in a thread for each processor;
+    None where there is no compiler.
+    """
+    source, built = Path(__file__).with_name("loop.c"), FOLDER / "loop.so"
+    FOLDER.mkdir(exist_ok=True)
+    compiler = shutil.which("cc") or shutil.which("gcc") or shutil.which("clang")
+    if compiler is None:
+        return None
+    command = [compiler, "-O3", "-shared", "-fPIC", "-o", str(built), str(source)]
+    subprocess.run(command, check=True)
+    loop = ctypes.CDLL(str(built)).fold
+    columns = rows(count)
+    first = int(FIRST.astype(np.int64))
+    days = columns["on"].astype(np.int64).astype(np.int32)
+    arrays, threads = (days, columns["number"], columns["fare"]), os.cpu_count() or 1
+    cuts = [slice(count * n // threads, count * (n + 1) // threads) for n in range(threads)]
+
+    def fold(of: slice) -> np.ndarray:
+        cells = np.zeros((50 * DAYS, 3), np.int64)
+        begins = [ctypes.c_void_p(array[of].ctypes.data) for array in arrays]
+        ends = (ctypes.c_ssize_t(of.stop - of.start), ctypes.c_int32(first), ctypes.c_int64(DAYS))
+        loop(*begins, *ends, ctypes.c_void_p(cells.ctypes.data))
+        return cells
+
+    def run() -> None:
+        with ThreadPoolExecutor(threads) as pool:
+            parts = [*pool.map(fold, cuts)]
+        counted, whole = (sum(part[:, word] for part in parts) for word in (0, 1))
+        rest = sum(part.view(np.float64)[:, 2] for part in parts)
+        assert counted.sum() == count and np.isfinite(whole + rest).all()
+
+    return run
 
 
 def main(words: list[str]) -> None:
@@ -364,6 +404,7 @@ def main(words: list[str]) -> None:
     heading("shape", "rows", "eptaro s", "pandas ×", "polars ×", "read pass s", "× pass",
             "+ memory MiB", "polars + MiB")  # fmt: skip
     ratios: dict[int, list[float]] = {}
+    first_shape: dict[int, float] = {}
     for name, shape in SHAPES.items():
         check(name)
         for count in sizes:
@@ -372,12 +413,20 @@ def main(words: list[str]) -> None:
             found = {way: apart(__file__, f"{name}, {way}", count)
                      for way in ("eptaro", "polars", "pandas", "pass")}  # fmt: skip
             own, one = found["eptaro"]["seconds"], found["pass"]["seconds"]
+            first_shape.setdefault(count, own)
             others = [found[way]["seconds"] / own for way in ("pandas", "polars")]
             if not shape.file:
                 ratios.setdefault(count, []).append(min(others))
             extra = [f"{found[w]['peak'] - found[w]['before']:,.0f}" for w in ("eptaro", "polars")]
             line(name, short(count), f"{own:.3f}", *(f"{other:.1f}" for other in others),
                  f"{one:.3f}", f"{own / one:.1f}", *extra)  # fmt: skip
+    for count, own in first_shape.items():
+        least = apart(__file__, "C loop", count)["seconds"]
+        if least < float("inf"):
+            print(
+                f"\n{short(count)} rows of the first shape in a plain C loop with exact sums: "
+                f"{least:.3f} s; Eptaro, with its answer, takes {own / least:.1f} times as long."
+            )
     for count, each in ratios.items():
         mean = float(np.exp(np.mean(np.log(each))))
         print(f"\n{short(count)} rows in memory: {mean:.1f} times as fast as the faster frame "
