@@ -57,6 +57,20 @@ class ByGroups(unittest.TestCase):
         whole = OPENS[row["route"]] <= row[first] and row[last] <= self.ends[row["route"]]
         self.assertEqual(row["complete"], whole, row)
 
+    def test_rows_per_transaction(self):
+        for coverage, opens in (("groups", OPENS), (None, dict.fromkeys(OPENS, FIRST))):
+            book, seen = self.make(coverage, ["s=sum(x)"]), set()
+            for table in (
+                book.recap("month", by="route", every="entry"),
+                book.accumulate("quarter", by="route", every="entry"),
+                book.trail("30 days", by="route", every="entry"),
+            ):
+                for row in table.rows():
+                    whole = opens[row["route"]] <= row["first"] and row["last"] <= LAST
+                    self.assertEqual(row["complete"], whole, (coverage, row))
+                    seen.add(whole)
+            self.assertEqual(seen, {True, False})
+
     def test_recap_and_its_measures_of_finer_spans(self):
         for per in ("month", "quarter", "week"):
             for row in self.book.recap(per, by="route").rows():
