@@ -226,3 +226,38 @@ class Messy(Commands):
         by = proposed.index("own_period=period")
         status, _, err = self.go(*proposed[:by], "period", *proposed[by + 1 :])
         self.assertEqual((status, "--by 'own_period=period'" in err), (1, True), err)
+
+    def test_names_of_any_letters_make_measures_that_can_be_asked(self):
+        days, loads = [f"2024-01-{n:02d}" for n in range(1, 29)], ["5.5", "900"] * 14
+        names = ("on", "load (t)", "load [t]", " load = t", "load't")
+        Path("loads.csv").write_text(table(names, days, loads, loads, loads, loads))
+        proposed = shlex.split(self.go("inspect", "loads.csv")[1].partition("next: eptaro ")[2])
+        self.assertEqual(sum("sum(" in word for word in proposed), 2, proposed)
+        status, out, err = self.go(*proposed, "--format", "json")
+        self.assertEqual(status, 0, err)
+        own = [value for name, value in json.loads(out)[0].items() if name.startswith("total")]
+        self.assertEqual(own, [12677, 12677])
+        status, out, err = self.go("init", "loads.csv")
+        self.assertEqual(status, 0, err)
+        asked = ("recap", "--config", "eptaro.toml", "--per", "month", "--format", "json")
+        status, out, err = self.go(*asked)
+        self.assertEqual(status, 0, err)
+        own = [value for name, value in json.loads(out)[0].items() if name.startswith("total")]
+        self.assertEqual(own, [12677] * 4)
+
+    def test_a_word_among_numbers_is_named_with_what_reads_it_as_blank(self):
+        days = ["2024-01-05"] * 30_000
+        fares = [f"{n % 300}.25" for n in range(29_999)] + ["nil"]
+        Path("nil.csv").write_text(table(("on", "fare"), days, fares))
+        asked = ("--date", "on", "--measure", "s=sum(fare)", "--per", "month", "--format", "json")
+        told = json.loads(self.go("inspect", "nil.csv", "--format", "json")[1])
+        (fare,) = (row["detail"] for row in told if row["value"] == "fare")
+        self.assertIn("numbers, but for 'nil'", fare)
+        answers = [fare, *(self.go("recap", "nil.csv", *asked, *more)[2]
+                           for more in ((), ("--numbers", "infer")))]  # fmt: skip
+        for told in answers:
+            cure = shlex.split(told[told.index("--blank-number") :].rstrip(")\n"))[:2]
+            status, out, err = self.go("recap", "nil.csv", *asked, *cure)
+            self.assertEqual(status, 0, err)
+            wanted = sum(Decimal(fare) for fare in fares[:-1])
+            self.assertEqual(json.loads(out, parse_float=Decimal)[0]["s"], wanted)

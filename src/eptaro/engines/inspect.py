@@ -252,7 +252,14 @@ def _summarise(rows: int, days: NDArray[np.int32], grain: Grain) -> str:
 
 def _tell_columns(looks: Suggestion, findings: Findings) -> None:
     """Report what every column seems to hold, why, and how many blanks it has."""
-    words = {"sum": "numbers to add up", "groups": "category", "key": "", "flag": "", "mean": ""}
+    words = {
+        "sum": "numbers to add up",
+        "groups": "category",
+        "key": "",
+        "flag": "",
+        "mean": "",
+        "other": "",
+    }
     if looks.sampled:
         findings.add("sample", "", looks.rows, "the first rows, by which columns are described")
     for look in looks.looks:

@@ -16,12 +16,13 @@ from eptaro.core.calendars.levels import month_number
 from eptaro.engines.figures import KEYS, LEVEL, kind_of_figures, words_in
 from eptaro.engines.findings import Findings
 from eptaro.errors import DateError, EptaroError, MeasureError, count_noun
-from eptaro.inputs.columns.numbers import infer_numbers
+from eptaro.inputs.columns.numbers import BLANKS, infer_numbers, is_word
 from eptaro.inputs.datecolumn import Evidence, infer_order
 from eptaro.inputs.dates.reading import ParsedDates, is_text, looks_like_dates, read_dates
 from eptaro.inputs.dates.texts import standing_for
+from eptaro.option import setting
 from eptaro.record import Record, record
-from eptaro.rules import DateRules
+from eptaro.rules import DateRules, NumberRules
 
 
 def decided_rules(
@@ -104,7 +105,7 @@ def look_at(column: pa.ChunkedArray, name: str, rules: DateRules, decimal: str) 
     if is_text(column.type) and column.null_count < len(column):
         if words & KEYS:
             return ColumnProfile(name, "key", "identifier (by its name): not summed", blanks)
-        texts = pc.unique(column.slice(0, _SAMPLE).cast(pa.string()))
+        texts = pc.unique(column.cast(pa.string()))
         if code := _code_among(texts.to_pylist()):
             return ColumnProfile(
                 name, "key", f"identifier (codes such as {code!r}): not summed", blanks
@@ -112,6 +113,8 @@ def look_at(column: pa.ChunkedArray, name: str, rules: DateRules, decimal: str) 
         try:
             _, rules_found = infer_numbers(texts, name, decimal)
         except MeasureError:
+            if why := _but_for_words(texts, name, decimal):
+                return ColumnProfile(name, "other", why, blanks)
             return _texts(column, name, blanks, rules)
         numbers = any(re.search(r"\d", text or "") for text in texts.to_pylist())
         if not numbers:
@@ -119,6 +122,28 @@ def look_at(column: pa.ChunkedArray, name: str, rules: DateRules, decimal: str) 
     if not numbers:
         return ColumnProfile(name, "other", f"holds {column.type}", blanks)
     return _numbers(column, name, words, blanks, rules_found)
+
+
+_MOST_WORDS = 2  # among numbers
+_FEWEST_NUMBERS = 10
+
+
+def _but_for_words(texts: pa.Array, name: str, decimal: str) -> str:
+    """Return that distinct texts are numbers but for a word or two, with what would read these as
+    blank; or nothing.
+    """
+    every = [text.strip() for text in texts.drop_null().to_pylist()]
+    words = [text for text in dict.fromkeys(every) if is_word(text) and text not in BLANKS]
+    others = [text for text in every if text not in words]
+    if not 1 <= len(words) <= _MOST_WORDS or len(others) < _FEWEST_NUMBERS:
+        return ""
+    try:
+        infer_numbers(pa.array(others), name, decimal)
+    except MeasureError:
+        return ""
+    cures = " ".join(setting(NumberRules, "blanks", word) for word in words)
+    shown = " and ".join(map(repr, words))
+    return f"numbers, but for {shown}; if that stands for no value, use {cures}"
 
 
 _CODE = re.compile(r"[A-Za-z]{0,4}[-_]?\d+")

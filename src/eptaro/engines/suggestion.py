@@ -122,8 +122,11 @@ class Suggestion:
         proposed = {"entries": ("count()", "")}
         for look in self.looks:
             if look.kind in ("sum", "mean"):
-                name = f"{'total' if look.kind == 'sum' else 'mean'}_{look.name}"
-                name = name if _plain(look.name) else name.replace("_", " ", 1)
+                how = "total" if look.kind == "sum" else "mean"
+                words = " ".join(_BETWEEN_WORDS.sub(" ", look.name).split())
+                name = f"{how}_{look.name}" if _plain(look.name) else f"{how} {words}".rstrip()
+                while name in proposed:
+                    name += " too"
                 proposed[name] = (f"{look.kind}({_quote(look.name)})", look.why)
         return proposed
 
@@ -311,6 +314,9 @@ _WHY = {
     "zone": "   # whose days count",
     "pivot": "   # two-digit years up to it are 2000s",
 }
+
+
+_BETWEEN_WORDS = re.compile(r"[^\w.%-]+")  # what the name of a measure is to do without
 
 
 def _plain(name: str) -> bool:

@@ -187,7 +187,7 @@ def infer_numbers(texts: pa.Array, name: str, decimal: str = ".") -> tuple[Numbe
         odd = _odd_text(texts_given, rules)
         if _LONG.fullmatch(odd):
             raise MeasureError(f"{name!r}: {odd!r} has more digits than fit")
-        raise MeasureError(f"{name!r}: {odd!r} is not a number under any rule")
+        raise MeasureError(f"{name!r}: {odd!r} is not a number under any rule{_if_blank(odd)}")
     decided = _decide_rules(fitting, texts_given, name)
     return decided, _describe_rules(words, _marks(decided))
 
@@ -197,8 +197,8 @@ def cure(text: str) -> str:
 
     >>> cure("$1,234.50")
     " (use numbers='infer' or NumberRules(thousands=',', strip=('$',)))"
-    >>> cure("about ten")
-    ''
+    >>> cure("about ten"), cure("nil")
+    ('', " (if that stands for no value, use NumberRules(blanks=('nil',)))")
     """
     try:
         rules = infer_numbers(pa.array([text]), "")[0]
@@ -206,7 +206,7 @@ def cure(text: str) -> str:
         marks = spell_option("NumberRules(thousands=..., decimal=...)", "--thousands and --decimal")
         return f" (name the marks with {marks})"
     except MeasureError:
-        return ""
+        return _if_blank(text)
     usual = NumberRules(decimal=".")
     own = [part for part in fields(rules) if getattr(rules, part.name) != getattr(usual, part.name)]
     settings = ", ".join(f"{part.name}={getattr(rules, part.name)!r}" for part in own)
@@ -215,6 +215,27 @@ def cure(text: str) -> str:
         f"numbers='infer' or NumberRules({settings})", f"--numbers infer, or {options}"
     )
     return f" (use {cure})"
+
+
+_FIELDS = {part.name: part for part in fields(NumberRules)}
+_LONGEST_WORD = 12  # that may stand for no value
+
+
+def is_word(text: str) -> bool:
+    """Return whether a text is one word without digits, as those are that stand for no value.
+
+    >>> is_word("nil"), is_word("about ten"), is_word("12a")
+    (True, False, False)
+    """
+    return bool(text) and len(text) <= _LONGEST_WORD and not re.search(r"[\d\s]", text)
+
+
+def _if_blank(text: str) -> str:
+    """Return, in brackets, what would read a word as blank; nothing for what is no word."""
+    if not is_word(text):
+        return ""
+    option = spell_option(f"NumberRules(blanks={(text,)!r})", _as_option(_FIELDS["blanks"], text))
+    return f" (if that stands for no value, use {option})"
 
 
 def _as_option(of: Field[Any], value: Any) -> str:
@@ -267,7 +288,9 @@ def _find_affixes(texts: list[str], name: str) -> tuple[str, ...]:
     for text in texts:
         core = re.fullmatch(r"[-+(−]*\s*(\D*?)[-+(−]?\s*([.,]?\d.*?)\s*([^\d.,'’]*)", text)
         if core is None:
-            raise MeasureError(f"{name!r}: {text!r} is not a number under any rule")
+            raise MeasureError(
+                f"{name!r}: {text!r} is not a number under any rule{_if_blank(text)}"
+            )
         for word in (core[1], core[3]):
             bare = word.strip(" \u00a0\u202f-+()%−")
             if bare:
