@@ -157,9 +157,11 @@ class Written(unittest.TestCase):
                 book = ep.Daybook(frame, date="on", measures="s=sum(x)", numbers="infer")
                 (row,) = book.recap("year").rows()
                 self.assertEqual(Decimal(str(row["s"])), Decimal(total), texts)
-                plain = [text for text in texts if re.fullmatch(r"-?\d+(\.\d+)?|", text)]
-                if len(plain) < len(texts):
-                    self.assertIn("numbers in 'x'", "; ".join(book.notes))
+                notes = "; ".join(book.notes)
+                plain = [text for text in texts if re.fullmatch(r"-?\d+(\.\d+)?|NA|-|", text)]
+                self.assertEqual("numbers in 'x'" in notes, len(plain) < len(texts), texts)
+                if "NA" in texts:
+                    self.assertIn("1 'NA' in 'x', 1 '-' in 'x' read as blank and left out", notes)
         quiet = ep.Daybook({"on": ["2024-01-01"], "x": ["5"]}, date="on", measures="s=sum(x)",
                            numbers="infer")  # fmt: skip
         self.assertEqual([note for note in quiet.notes if "numbers" in note], [])

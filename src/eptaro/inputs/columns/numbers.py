@@ -189,7 +189,7 @@ def infer_numbers(texts: pa.Array, name: str, decimal: str = ".") -> tuple[Numbe
             raise MeasureError(f"{name!r}: {odd!r} has more digits than fit")
         raise MeasureError(f"{name!r}: {odd!r} is not a number under any rule{_if_blank(odd)}")
     decided = _decide_rules(fitting, texts_given, name)
-    return decided, _describe_rules(words, _marks(decided))
+    return decided, _describe_rules(words, describe_marks(decided))
 
 
 def cure(text: str) -> str:
@@ -316,7 +316,8 @@ def _is_money(word: str) -> bool:
     return word.upper() in _MONEY or any(unicodedata.category(sign) == "Sc" for sign in word)
 
 
-def _marks(rules: NumberRules) -> list[str]:
+def describe_marks(rules: NumberRules) -> list[str]:
+    """Return how rules read numbers that plain ones do not: `thousands ','`."""
     marks = [f"decimal {rules.decimal!r}"] if rules.decimal == "," else []
     marks += [f"thousands {rules.thousands!r}"] if rules.thousands else []
     marks += [f"without {', '.join(map(repr, rules.strip))}"] if rules.strip else []

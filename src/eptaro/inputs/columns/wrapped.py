@@ -11,7 +11,7 @@ import pyarrow as pa
 
 from eptaro.errors import MeasureError
 from eptaro.inputs import arrow_compute as pc
-from eptaro.inputs.columns.numbers import cure, infer_numbers, read_written
+from eptaro.inputs.columns.numbers import cure, describe_marks, infer_numbers, read_written
 from eptaro.inputs.columns.values import RowOrigin
 from eptaro.inputs.dates.reading import is_text
 from eptaro.inputs.sources import ColumnRequest, Source, check_columns
@@ -178,13 +178,18 @@ class NumberParsingSource(SourceWrapper):
     @property
     def notes(self) -> tuple[str, ...]:
         """What was decided of columns, and how many values became blank by a word."""
-        decided = [f"numbers in {n!r}: {text}" for n, (_, text) in self._settled.items() if text]
-        blanked = [
-            f"{count:,} {word!r} in {name!r} read as blank and left out"
+        decided = [
+            f"numbers in {name!r}: {'; '.join(marks)}"
+            for name, (rules, _) in self._settled.items()
+            if (marks := describe_marks(rules))
+        ]
+        blanked = ", ".join(
+            f"{count:,} {word!r} in {name!r}"
             for name, words in self._blanked.items()
             for word, count in words.items()
-        ]
-        return (*self.source.notes, *decided, *blanked)
+        )
+        left_out = [f"{blanked} read as blank and left out"] if blanked else []
+        return (*self.source.notes, *decided, *left_out)
 
     @property
     def blanked(self) -> Mapping[str, int]:
