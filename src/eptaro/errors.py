@@ -101,13 +101,14 @@ def show_option(name: str, value: object) -> str:
     """Return an option of a question as it was given: by its name, or as it is written on a command
     line. One that a config may set as well is better called by its name alone.
 
-    >>> show_option("back", "90d")
-    "back='90d'"
+    >>> show_option("back", "90d"), show_option("wide", True)
+    ("back='90d'", 'wide=True')
     """
     from shlex import quote  # needed in errors alone
 
     flag = f"--{name.replace('_', '-')}"
-    return spell_option(f"{name}={value!r}", f"{flag} {quote(str(value))}")
+    option = flag if value is True else f"{flag} {quote(str(value))}"
+    return spell_option(f"{name}={value!r}", option)
 
 
 def unknown(

@@ -424,6 +424,46 @@ class Mistakes(Commands):
                 if status == 1:
                     self.assertEqual(err.count("\n"), 1, err)
 
+    def test_options_are_written_as_they_are_typed(self):
+        compare = ("compare", "rows.csv", *DATA, "--per", "month")
+        week = ("compare", "rows.csv", *DATA, "--per", "week")
+        for arguments, option in (
+            ((*self.RECAP, "--wide"), "--wide sets one group column across"),
+            (
+                (*self.RECAP, "--wide", "--by", "shop", "--sort", "shop"),
+                "--wide cannot be combined",
+            ),
+            (
+                ("accumulate", "rows.csv", *DATA, "--within", "year", "--totals"),
+                "--totals adds all",
+            ),
+            ((*self.RECAP, "--every", "entry", "--totals"), "--every entry has a row per"),
+            ((*self.RECAP, "--across", "year", "--ranks"), "--across year cannot be combined"),
+            (
+                (
+                    *self.RECAP,
+                    "--by",
+                    "shop",
+                    "--top",
+                    "1",
+                    "--top-within",
+                    "each-period",
+                    "--totals",
+                ),
+                "--top-within",
+            ),
+            ((*compare, "--match", "weekday"), "belongs to --to-date"),
+            ((*compare, "--groups", "both"), "--groups both compares groups"),
+            ((*compare, "--history"), "--groups both"),
+            ((*compare, "--align", "restated"), "--align restated"),
+            ((*week, "--align", "restated", "--against", "2025-W01"), "--align restated goes with"),
+            ((*compare, "--to-date", "--match", "weekday", "--back", "1 month"), "--match weekday"),
+        ):
+            status, _, err = self.go(*arguments)
+            self.assertEqual(status, 1, arguments)
+            self.assertIn(option, err)
+            self.assertNotRegex(err, r"\b[a-z_]+=(True|'|\{)", arguments)
+
     def test_an_internal_error_is_one_line_too(self):
         with mock.patch("eptaro.daybook.Daybook.read", side_effect=ZeroDivisionError("x")):
             status, _, err = self.go(*self.RECAP)

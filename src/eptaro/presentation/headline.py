@@ -67,7 +67,9 @@ def footer(table: Result) -> str:
     words = {"calendar": "", "coverage": "coverage ", "as_of": "as of "}
     words |= {"ends_first": "the last day of "}
     words |= {"dated_by": "dated by the ", "rejected": "left out "}
-    words |= {"goals_outside": "goals without a row: ", "adjustments": "left out "}
+    words |= {"goals_outside": "goals without a row: "}
+    words |= {"goals_in_part": "without a goal, as some of their parts have none: "}
+    words |= {"adjustments": "left out "}
     words |= {"where": "where ", "data_age": "", "undecided": "", "by_input_order": ""}
     parts = [f"{word}{table.meta[key]}" for key, word in words.items() if table.meta.get(key)]
     return escape_controls(" · ".join(parts))

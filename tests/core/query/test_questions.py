@@ -6,6 +6,7 @@ import unittest
 from collections import defaultdict
 from decimal import Decimal
 from fractions import Fraction
+from inspect import signature
 from itertools import pairwise
 from unittest import mock
 
@@ -264,6 +265,65 @@ class PerEntry(unittest.TestCase):
             dense = [*ask().rows()]
             with mock.patch.object(transactions, "MOST_DENSE", 0):
                 self.assertEqual([*ask().rows()], dense)
+
+
+class EveryOption(unittest.TestCase):
+    """An option changes the answer, or is refused with the reason; none is passed over."""
+
+    ASKED = (
+        ("recap", ("month",), {}),
+        ("recap", ("month",), {"every": "entry"}),
+        ("recap", ("month",), {"across": "year"}),
+        ("recap", ("month",), {"goals": {"2024-01": 5, "2024-02": 9}}),
+        ("recap", ("weekday",), {}),
+        ("accumulate", ("year",), {}),
+        ("accumulate", ("year",), {"every": "entry"}),
+        ("trail", ("30 days",), {}),
+        ("trail", ("30 days",), {"every": "entry"}),
+        ("compare", ("month",), {}),
+        ("compare", ("month",), {"to_date": True, "periods": 3}),
+        ("compare", ("month",), {"against": "2024-02"}),
+    )
+    OPTIONS = (
+        *({"totals": True}, {"subtotals": "year"}, {"shares": True}, {"ranks": True}),
+        *({"index": "2024-01"}, {"sort": "-s"}, {"top": 1}, {"top": 1, "top_within": "period"}),
+        *({"across": "year"}, {"groups": "both"}, {"history": True}, {"details": True}),
+        *({"effects": True}, {"mean_of": 2}, {"match": "weekday"}, {"align": "restated"}),
+        *({"trailing": "3 months"}, {"every": "week"}, {"weights": [1, 2]}, {"centred": True}),
+        *({"ahead": "3 days"}, {"far_edge": "closed"}, {"goals": {"2024-01": 5}}),
+        *({"pace": "prior year"}, {"incomplete": "blank"}, {"back": "2 years"}, {"periods": 2}),
+        {"wide": True},
+    )
+
+    def test_it_is_answered_or_refused(self):
+        rng = random.Random(4)
+        days = [dt.date(2023, 1, 1) + dt.timedelta(rng.randrange(800)) for _ in range(300)]
+        frame = {"on": days, "g": [rng.choice("abc") for _ in days]}
+        frame["v"] = [rng.randrange(-200, 900) / 4 for _ in days]
+        book = ep.Daybook(frame, date="on", by="g", measures=["s=sum(v)", "n=count()"])
+        answered = refused = 0
+        for verb, arguments, asked in self.ASKED:
+            ask = getattr(book, verb)
+            plain = ask(*arguments, by="g", **asked)
+            for option in self.OPTIONS:
+                known = signature(ask).parameters.keys()
+                if not option.keys() <= known or option.keys() & asked.keys():
+                    continue
+                if (verb, *option) == ("trail", "back"):
+                    continue
+                with self.subTest(verb=verb, asked=asked, option=option):
+                    try:
+                        other = ask(*arguments, by="g", **asked, **option)
+                    except ep.EptaroError:
+                        refused += 1
+                        continue
+                    answered += 1
+                    if option == {"pace": "prior year"} and verb != "accumulate":
+                        continue  # a period that is over has its whole goal, whatever the pace
+                    same = plain.names == other.names and [*plain.rows()] == [*other.rows()]
+                    self.assertFalse(same, "it is passed over")
+        self.assertGreater(answered, 60)
+        self.assertGreater(refused, 60)
 
 
 class AlongValues(unittest.TestCase):

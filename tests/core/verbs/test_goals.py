@@ -180,6 +180,17 @@ class InParts(unittest.TestCase):
         }
         self.assertEqual(found["a", "2025-Q1"], 31 * (1 + 2 + 3))
         self.assertIsNone(found["b", "2025-Q1"])  # two of its months have none
+        note = "without a goal, as some of their parts have none: 2025-Q1"
+        partial = {"2025-01": 5, "2025-02": 5} | {f"2025-{n:02d}": 1 for n in range(4, 13)}
+        for ask in (
+            lambda asked: self.book.compare("quarter", by="g", goals=asked),
+            lambda asked: self.book.recap("quarter", by="g", goals=asked),
+            lambda asked: self.book.recap("month", subtotals="quarter", by="g", goals=asked),
+            lambda asked: self.book.accumulate("quarter", by="g", every="month", goals=asked),
+        ):
+            for asked in (goals, partial, {"s": partial}):
+                self.assertTrue(ask(asked).footer.endswith(note), ask(asked).footer)
+            self.assertNotIn("some of their parts", ask(self.MONTHS).footer)
 
     def test_a_month_that_is_over_counts_whole_whatever_the_prior_year_was(self):
         days = [
@@ -283,6 +294,13 @@ class OfEachMeasure(unittest.TestCase):
             (lambda: BOOK.recap("month", goals={"2025-01": 1}, wide=True), "leave wide out"),
             (lambda: BOOK.recap("month", goals={"2025-01": 1}, across="year"), "goals"),
             (lambda: BOOK.recap("5 days from 2024-01-01", goals={"2025-01": 1}), "5 days"),
+            (
+                lambda: BOOK.accumulate("year", every="entry", goals={"2025": 1}),
+                "every='entry' has a row per transaction",
+            ),
+            (lambda: BOOK.accumulate("year", pace="prior year"), "pace='prior year' belongs to"),
+            (lambda: BOOK.recap("month", pace="prior year"), "belongs to goals"),
+            (lambda: BOOK.compare("month", pace="prior year"), "belongs to goals"),
         ):
             with self.assertRaisesRegex(ep.QuestionError, words):
                 ask()

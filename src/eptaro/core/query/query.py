@@ -40,7 +40,9 @@ def group_names(by: By) -> list[str]:
     if by is None or isinstance(by, str):
         return [] if by is None else [name_of(by)]
     if not isinstance(by, Sequence) or not all(isinstance(name, str) for name in by):
-        raise QuestionError(f"by={by!r} names no columns; give one name, or a list of names")
+        raise QuestionError(
+            f"{show_option('by', by)} names no columns; give one name, or a list of names"
+        )
     return [name_of(name) for name in by]
 
 

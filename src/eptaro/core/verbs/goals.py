@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import replace
 from decimal import Decimal
+from functools import cache
 from typing import Any
 
 import numpy as np
@@ -12,15 +13,18 @@ from numpy.typing import NDArray
 
 from eptaro.core.aggregation.groups import Groups
 from eptaro.core.aggregation.merge import numbered_together
+from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Ints
 from eptaro.core.calendars.levels import LEVELS
+from eptaro.core.calendars.period import Period
+from eptaro.core.calendars.span import Span
 from eptaro.core.measures.measure import Measure
 from eptaro.core.query.totals import GroupSet
 from eptaro.core.query.view import BookData, View
 from eptaro.core.results.column import Column, join_columns
 from eptaro.core.results.format import BLANK, DisplayHint
 from eptaro.core.verbs.comparison.sides import Sides, of_to_date, of_whole
-from eptaro.core.verbs.queries import PACES, Goals, GoalsQuery, Pace
+from eptaro.core.verbs.queries import Accumulate, Compare, Goals, GoalsQuery, Pace, Recap
 from eptaro.errors import CalendarError, QuestionError, show_option, unknown
 from eptaro.record import record
 
@@ -63,24 +67,68 @@ def goals_of(goals: Goals | None, measure: Measure, measures: Sequence[Measure])
     return own_goals
 
 
-def goals_outside(facts: BookData, query: GoalsQuery) -> dict[str, str]:
-    """Return which goals no row can show, as their periods lie before the first day of the book or
-    after the as-of date: those of a plan that runs ahead, or of a year that was mistyped.
+def notes_on_goals(facts: BookData, query: GoalsQuery) -> dict[str, str]:
+    """Return which goals no row can show, by what is said of them.
+
+    `goals_outside` are of periods before the first day of the book or after the as-of date: those
+    of a plan that runs ahead, or of a year that was mistyped. `goals_in_part` are periods that have
+    goals for some of their parts alone, which add up to none.
     """
-    goals_by_measure = (query.goals or {}).items()
-    mappings = [goals for _, goals in goals_by_measure if isinstance(goals, Mapping)] or [
-        query.goals or {}
-    ]
-    labels = [key[1] if isinstance(key, tuple) else key for goals in mappings for key in goals]
+    owners: dict[tuple[str, str], list[Period]] = {}
+    period_of = cache(facts.calendar.period)  # groups have goals for the same periods
+    for name, own in (query.goals or {}).items():
+        for key in own if isinstance(own, Mapping) else [name]:
+            group, label = key if isinstance(key, tuple) else ("", key)
+            owner = name if isinstance(own, Mapping) else "", str(group)
+            owners.setdefault(owner, []).append(period_of(str(label)))
     coverage = facts.coverage_until(query.as_of)
-    spans = {str(label): facts.calendar.period(str(label)).span for label in labels}
-    outside = [label for label, span in spans.items() if span.last < coverage.first]
-    outside += [label for label, span in spans.items() if span.first > coverage.last]
-    if not outside:
-        return {}
-    listed = ", ".join(outside[:_NAMED])
-    more = f" and {len(outside) - _NAMED:,} more" if len(outside) > _NAMED else ""
-    return {"goals_outside": f"{listed}{more}"}
+    periods = {period.label: period.span for each in owners.values() for period in each}
+    outside = [label for label, span in periods.items() if span.last < coverage.first]
+    outside += [label for label, span in periods.items() if span.first > coverage.last]
+    in_part: dict[str, None] = {}
+    for level in _levels_of_rows(query):
+        for own_periods in owners.values():
+            in_part |= dict.fromkeys(_in_part(facts.calendar, level, own_periods, coverage))
+    notes = {"goals_outside": outside, "goals_in_part": [*in_part]}
+    return {name: _first_of(labels) for name, labels in notes.items() if labels}
+
+
+def _first_of(labels: Sequence[str]) -> str:
+    listed = ", ".join(labels[:_NAMED])
+    return f"{listed} and {len(labels) - _NAMED:,} more" if len(labels) > _NAMED else listed
+
+
+def _levels_of_rows(query: GoalsQuery) -> list[str]:
+    """Return the levels of the periods whose goals a query shows."""
+    match query:
+        case Accumulate():
+            levels: list[object] = [query.within]
+        case Recap():
+            levels = [query.per, *query.subtotal_levels]
+        case Compare():
+            levels = [query.per]
+        case _:
+            levels = []
+    return [str(level) for level in levels if level in LEVELS]
+
+
+def _in_part(
+    calendar: Calendar, level: str, periods: Sequence[Period], coverage: Span
+) -> Iterator[str]:
+    """Yield the covered periods of a level some of whose parts are among some periods, and some are
+    not.
+    """
+    given: dict[int, set[int]] = {}
+    for period in periods:
+        if LEVELS.index(period.level) > LEVELS.index(level):
+            whole = int(calendar.index_of(np.array([period.span.lo]), level)[0])
+            given.setdefault(whole, set()).add(period.index)
+    for whole, parts in given.items():
+        at = np.array([whole])
+        ends = (calendar.first_days(at, level), calendar.last_days(at, level))
+        lo, hi = (int(calendar.index_of(end, periods[0].level)[0]) for end in ends)
+        if len(parts) <= hi - lo and ends[0][0] <= coverage.hi and ends[1][0] >= coverage.lo:
+            yield str(calendar.labels(at, level)[0])
 
 
 def goals_of_some(
@@ -122,8 +170,6 @@ def goal_columns(
     share that the prior year's period had reached at the counterpart of the day. Periods
     without a goal are blank. Raises `QuestionError` for a label of no period shown.
     """
-    if pace not in PACES:
-        raise QuestionError(unknown("value for pace", pace, PACES))
     within = rows.within
     if within not in view.calendar.levels:
         raise QuestionError(f"goals need whole periods; {show_option('within', within)} is none")

@@ -224,7 +224,7 @@ def wider_levels(levels: Sequence[str], per: str, calendar: Calendar) -> list[st
         if level not in calendar.levels or LEVELS.index(level) >= LEVELS.index(per):
             fits = [lv for lv in calendar.levels if LEVELS.index(lv) < LEVELS.index(per)]
             raise QuestionError(
-                f"subtotals={level!r} is not wider than {show_option('per', per)}; "
+                f"{show_option('subtotals', level)} is not wider than {show_option('per', per)}; "
                 f"use {', '.join(fits) or 'none'}"
             )
     return sorted(dict.fromkeys(levels), key=LEVELS.index, reverse=True)

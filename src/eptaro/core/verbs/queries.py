@@ -98,6 +98,12 @@ class GoalsQuery(MeasuredQuery):
         help="How a goal is spread over its period: straight, or as the 'prior year' was.",
     )
 
+    def __post_init__(self) -> None:
+        if self.pace not in PACES:
+            raise QuestionError(unknown("value for pace", self.pace, PACES))
+        if self.pace != "straight" and not self.goals:
+            raise QuestionError(f"{show_option('pace', self.pace)} belongs to goals; give some")
+
     def without_group_goals(self) -> Self:
         """Return the query without goals of single groups, which may be elsewhere."""
         return replace(self, goals=_of_all_groups(self.goals))
@@ -251,6 +257,7 @@ class Recap(SortedQuery, GoalsQuery):
     )
 
     def __post_init__(self) -> None:
+        super().__post_init__()
         check_texts(per=self.per, every=self.every, index=self.index)
         _check_sort_names(self.sort)
         if self.top_within and self.top is None:
@@ -259,23 +266,40 @@ class Recap(SortedQuery, GoalsQuery):
             raise QuestionError(unknown("value for across", self.across, ("year",)))
         for name in ("wide", "subtotals", *_ADDED, "sort", "every", "goals"):
             if self.across is not None and getattr(self, name):
-                raise QuestionError(f"across='year' cannot be combined with {name}")
+                raise QuestionError(
+                    f"{show_option('across', 'year')} cannot be combined with {name}"
+                )
         if isinstance(self.beside, Calendar):
             for name in ("wide", "across", "totals", "subtotals", *_ADDED, "every", "goals"):
                 if getattr(self, name):
-                    raise QuestionError(f"beside={self.beside.name!r} does not go with {name}")
+                    raise QuestionError(
+                        f"{show_option('beside', self.beside.name)} does not go with {name}"
+                    )
         elif self.beside is not None:
             raise QuestionError(
-                f"beside={self.beside!r} is no calendar; give one, or its name to --beside with a "
+                f"{show_option('beside', self.beside)} is no calendar; give "
+                "one, or its name to --beside with a "
                 f"--config that defines it"
             )
         for name in ("wide", "every", "top"):
             if self.goals and getattr(self, name):
                 raise QuestionError(f"goals are of periods and of groups by name: leave {name} out")
+        for name in ("wide", "totals", "subtotals", *_ADDED):
+            if self.every is not None and getattr(self, name):
+                raise QuestionError(
+                    f"{show_option('every', self.every)} has a row per transaction, which does not "
+                    f"go with {name}"
+                )
         if self.across is not None and EACH_PERIOD in self.within_groups:
-            raise QuestionError(f"across='year' cannot be combined with top_within={EACH_PERIOD!r}")
+            raise QuestionError(
+                f"{show_option('across', 'year')} cannot be combined with "
+                f"{show_option('top_within', EACH_PERIOD)}"
+            )
         if self.wide and (self.subtotals or self.ranks or self.sort or self.index):
-            raise QuestionError("wide=True cannot be combined with subtotals, ranks, sort or index")
+            raise QuestionError(
+                f"{show_option('wide', True)} cannot be combined with "
+                "subtotals, ranks, sort or index"
+            )
 
     @property
     def recurs(self) -> bool:
@@ -298,7 +322,10 @@ class Recap(SortedQuery, GoalsQuery):
                 f"beside sets periods of time beside each other: {show_option('per', self.per)}"
             )
         if any(others):
-            table = f"rhythm(per={self.per!r}, across=..., wide=True)"
+            table = spell_option(
+                f"rhythm(per={self.per!r}, across=..., wide=True)",
+                f"rhythm --per {self.per} --across ... --wide",
+            )
             command = f"eptaro rhythm --per {self.per} --across COLUMN --wide"
             cure = f"; for a wide table use {spell_option(table, command)}" if self.wide else ""
             raise QuestionError(
@@ -328,7 +355,8 @@ class Recap(SortedQuery, GoalsQuery):
         for name in ("wide", "totals", "subtotals", "shares", "index", "every"):
             if getattr(self, name):
                 raise QuestionError(
-                    f"top_within={EACH_PERIOD!r} keeps other groups in each period, which does not "
+                    f"{show_option('top_within', EACH_PERIOD)} keeps other "
+                    "groups in each period, which does not "
                     f"go with {name}"
                 )
         return True
@@ -436,8 +464,14 @@ class Accumulate(TotalledQuery, GoalsQuery):
     )
 
     def __post_init__(self) -> None:
+        super().__post_init__()
         check_texts(within=self.within, every=self.every)
         _check_sort_names(self.sort)
+        if self.goals and self.every == "entry":
+            raise QuestionError(
+                f"goals are of periods, and {show_option('every', 'entry')} has a row per "
+                "transaction; leave one of them out"
+            )
 
 
 @record
@@ -814,18 +848,28 @@ class Compare(TotalledQuery, GoalsQuery):
             settings = (self.match, self.periods, self.every)
             for name, value, plain in zip(_TO_DATE, settings, ("date", 1, None), strict=True):
                 if value != plain:
-                    raise QuestionError(f"{name} belongs to to_date=True; whole periods need none")
+                    raise QuestionError(
+                        f"{name} belongs to {show_option('to_date', True)}; whole periods need none"
+                    )
         if self.trailing is not None:
             given_too = {"to_date": self.to_date, "against": self.against, "goals": self.goals}
             for name in (name for name, value in given_too.items() if value):
                 raise QuestionError(f"trailing windows go with back, not with {name}")
         self._check_mean()
         if self.history is not None and self.groups is None:
-            raise QuestionError("history goes with groups='both'")
+            raise QuestionError(f"history goes with {show_option('groups', 'both')}")
         if self.groups is not None:
             self._check_groups()
+        if self.against is not None and self.back != "1 year":
+            raise QuestionError(
+                f"{show_option('against', self.against)} names the prior period, and so does "
+                f"{show_option('back', self.back)}; leave one of them out"
+            )
         if self.against and self.align != "place":
-            raise QuestionError("align='restated' goes with back='1 year', not with against")
+            raise QuestionError(
+                f"{show_option('align', 'restated')} goes with "
+                f"{show_option('back', '1 year')}, not with against"
+            )
 
     def _check_groups(self) -> None:
         if self.groups != "both":
@@ -839,7 +883,9 @@ class Compare(TotalledQuery, GoalsQuery):
             "several back": len(self.backs) > 1,
         }
         for name in (name for name, value in others.items() if value):
-            raise QuestionError(f"groups='both' and {name} do not go together; leave one out")
+            raise QuestionError(
+                f"{show_option('groups', 'both')} and {name} do not go together; leave one out"
+            )
 
     def _check_mean(self) -> None:
         if not 1 <= self.mean_of <= _MOST_PRIORS:

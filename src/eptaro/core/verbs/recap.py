@@ -60,14 +60,15 @@ def _top_of_each_period(view: View, query: Recap) -> Result:
     assert query.top is not None
     if query.recurs:
         raise QuestionError(
-            f"top_within={EACH_PERIOD!r} looks at periods of time, and does not go with "
-            + show_option("per", query.per)
+            f"{show_option('top_within', EACH_PERIOD)} looks at "
+            "periods of time, and does not go with " + show_option("per", query.per)
         )
     within = [name for name in query.within_groups if name != EACH_PERIOD]
     first, last, _, _ = spans_of(view, query.per)
     if len(first) > _MOST_PERIODS:
         raise QuestionError(
-            f"top_within={EACH_PERIOD!r} looks at {len(first):,} periods, and {_MOST_PERIODS:,} "
+            f"{show_option('top_within', EACH_PERIOD)} looks at {len(first):,} "
+            f"periods, and {_MOST_PERIODS:,} "
             f"are the most; narrow with only=, or take wider periods"
         )
     tables = []
@@ -194,7 +195,8 @@ def _recap_per_entry(view: View, query: Recap) -> Result:
     place = np.repeat(np.arange(len(first)), lengths)
     label = Column.text("period", labelling().astype(object)[place], description=LABEL)
     label = with_shown_labels(label, view.calendar)
-    return per_row(view, Side("days", first[place], last[place]), "", label, query)
+    table = per_row(view, Side("days", first[place], last[place]), "", label, query)
+    return table if query.sort is None else table.sorted(query.sort)
 
 
 def _describe_parts(count: int) -> str:

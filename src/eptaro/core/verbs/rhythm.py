@@ -31,7 +31,8 @@ def rhythm(facts: BookData, query: Rhythm) -> Result:
     request = replace(query, per=full_name(query.per), across=across)
     if request.across == request.per:
         raise QuestionError(
-            f"across={query.across!r} is what {show_option('per', query.per)} is already"
+            f"{show_option('across', query.across)} is what "
+            f"{show_option('per', query.per)} is already"
         )
     view = facts.view(query.by, query.only, query.as_of)
     names = [request.per, *([request.across] if request.across else [])]

@@ -140,9 +140,9 @@ def _answer(facts: BookData, query: Query) -> Result:
             return query.answer(facts)
     table = verb(facts, query)
     if isinstance(query, GoalsQuery) and query.goals:
-        from eptaro.core.verbs.goals import goals_outside
+        from eptaro.core.verbs.goals import notes_on_goals
 
-        table.meta |= goals_outside(facts, query)
+        table.meta |= notes_on_goals(facts, query)
     if query.order and not isinstance(query, Recap):  # whose running shares go by the order
         return table.sorted(query.order)
     return table

@@ -67,14 +67,18 @@ def trail(facts: BookData, query: Trail) -> Result:
 
 def _check_weights(weights: object) -> tuple[float, ...]:
     if isinstance(weights, str) or not isinstance(weights, Iterable):
-        raise QuestionError(f"weights={weights!r} must be numbers, one per unit, oldest first")
+        raise QuestionError(
+            f"{show_option('weights', weights)} must be numbers, one per unit, oldest first"
+        )
     return tuple(weights)
 
 
 def _trail_per_entry(view: View, windows: Windows, query: Trail) -> Result:
     """Return for each transaction the window of its day, or of the last so many up to it."""
     if query.weights is not None:
-        raise QuestionError("weights go with units of time; leave out weights or every='entry'")
+        raise QuestionError(
+            f"weights go with units of time; leave out weights or {show_option('every', 'entry')}"
+        )
     # A window has no label of its own: all rows share the words of the question.
     one = np.zeros(1, np.int64)
     window = np.array([str(windows.back)])
@@ -84,7 +88,8 @@ def _trail_per_entry(view: View, windows: Windows, query: Trail) -> Result:
         return last_entries(view, windows.back.n, "_trailing", label, query, whole=blank)
     if windows.back.unit in BY_GROUP:
         raise QuestionError(
-            f"every='entry' goes with windows of days or entries, not of {windows.back}"
+            f"{show_option('every', 'entry')} goes with windows of days "
+            f"or entries, not of {windows.back}"
         )
     days = np.arange(view.seen.lo, view.seen.hi + 1)
     first, last = windows.bounds(days, view.calendar, view.facts.workdays)
@@ -219,7 +224,9 @@ class TrailValues(Record):
                 f"back={back} and ahead={ahead} must be numbers, and back greater than 0"
             )
         if self.far_edge not in get_args(Edge):
-            raise QuestionError(f"far_edge={self.far_edge!r} is neither open nor closed")
+            raise QuestionError(
+                f"{show_option('far_edge', self.far_edge)} is neither open nor closed"
+            )
 
 
 def along_values(rows: ValueRows, measures: Sequence[Measure], query: TrailValues) -> Result:

@@ -621,7 +621,9 @@ def _to_date(view: View, query: Compare) -> Sides:
     if periods < 1:
         raise QuestionError(f"periods={periods} must be at least 1")
     if view.window:
-        raise QuestionError("only=<days> does not go with to_date=True; use as_of instead")
+        raise QuestionError(
+            f"only=<days> does not go with {show_option('to_date', True)}; use as_of instead"
+        )
     calendar, today = view.calendar, np.array([view.today])
     index = calendar.index_of(today, per)
     # Both sides stop where the data does: days that nobody knows yet would be set against known

@@ -86,7 +86,8 @@ def window_of(trailing: str) -> Windows:
     reach = Amount.parse(trailing, "trailing")
     if reach.unit in BY_GROUP:
         raise QuestionError(
-            f"trailing={trailing!r} is not a span of time; name days, weeks, months, workdays, ..."
+            f"{show_option('trailing', trailing)} is not a span of time; "
+            "name days, weeks, months, workdays, ..."
         )
     return Windows(reach, None, False, False)
 
@@ -185,7 +186,9 @@ def of_to_date(view: View, per: str, step: str, match: Match) -> Counterpart:
     if match not in MATCHES:
         raise QuestionError(unknown("value for match", match, MATCHES))
     if match == "weekday" and step not in _WEEKS:
-        raise QuestionError(f"match='weekday' moves by whole weeks; a {step} is none")
+        raise QuestionError(
+            f"{show_option('match', 'weekday')} moves by whole weeks; a {step} is none"
+        )
     calendar, workdays = view.calendar, view.facts.workdays
 
     def find(now: Sides, n: Ints | int) -> Sides:
@@ -246,9 +249,14 @@ def restate(calendar: Calendar, amount: Amount, match: Match, now: Sides, prior:
     Raises `QuestionError` on other calendars, and where it is not the year before.
     """
     if not isinstance(calendar, WeekCalendar):
-        raise QuestionError("align='restated' is for years of whole weeks (WeekCalendar)")
+        raise QuestionError(
+            f"{show_option('align', 'restated')} is for years of whole weeks (WeekCalendar)"
+        )
     if (amount.n, amount.unit, match) != (1, "year", "date"):
-        raise QuestionError("align='restated' goes with back='1 year' and match='date'")
+        raise QuestionError(
+            f"{show_option('align', 'restated')} goes with {show_option('back', '1 year')} "
+            f"and {show_option('match', 'date')}"
+        )
     years = calendar.index_of(now.first, "year")
     # After a 53rd week the same week number lies a week late: 52 weeks back is the week of the same
     # season.

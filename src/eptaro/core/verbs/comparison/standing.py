@@ -21,7 +21,7 @@ from eptaro.core.verbs.comparison.compare import compare_sides, sides_of
 from eptaro.core.verbs.comparison.sides import Sides
 from eptaro.core.verbs.periods import TOTAL
 from eptaro.core.verbs.queries import Compare
-from eptaro.errors import QuestionError
+from eptaro.errors import QuestionError, show_option
 
 LIKE_FOR_LIKE, NEW, CLOSED = "like for like", "new", "closed"
 _WORDS = np.array([LIKE_FOR_LIKE, NEW, CLOSED, TOTAL])
@@ -45,11 +45,12 @@ def like_for_like(facts: BookData, query: Compare) -> Result:
     query.check()
     view = facts.view(query.by, query.only, query.as_of)
     if not view.groups.names:
-        raise QuestionError("groups='both' compares groups; name a column in by")
+        raise QuestionError(f"{show_option('groups', 'both')} compares groups; name a column in by")
     now, (prior,), pairing = sides_of(view, query)
     if len(now) > _MOST_PERIODS:
         raise QuestionError(
-            f"groups='both' looks at {len(now):,} periods, and {_MOST_PERIODS:,} are the most; "
+            f"{show_option('groups', 'both')} looks at {len(now):,} periods, "
+            f"and {_MOST_PERIODS:,} are the most; "
             f"narrow with only="
         )
     standing = classify_groups(view, now, prior)

@@ -12,7 +12,7 @@ from eptaro.core.query.lineage import InParts, ViewLineage
 from eptaro.core.results.column import Column, coded_once, join_columns
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.periods import TOTAL
-from eptaro.errors import QuestionError
+from eptaro.errors import QuestionError, show_option
 
 
 def add_totals(query: Any, ask: Callable[[Any], Result]) -> Result:
@@ -22,13 +22,19 @@ def add_totals(query: Any, ask: Callable[[Any], Result]) -> Result:
     Raises `QuestionError` for an answer that has no groups, or sets them otherwise.
     """
     if getattr(query, "groups", None) is not None:
-        raise QuestionError("totals=True cannot be combined with groups, which has its own total")
+        raise QuestionError(
+            f"{show_option('totals', True)} cannot be combined with groups, which has its own total"
+        )
     if query.every == "entry":
-        raise QuestionError("totals=True adds groups up, and a transaction has one; leave it out")
+        raise QuestionError(
+            f"{show_option('totals', True)} adds groups up, and a transaction has one; leave it out"
+        )
     each = ask(replace(query, totals=False))
     answer = each.answer
     if not isinstance(answer, ViewLineage) or not answer.by:
-        raise QuestionError("totals=True adds all groups together: name a column in by")
+        raise QuestionError(
+            f"{show_option('totals', True)} adds all groups together: name a column in by"
+        )
     changed = {"top": None} if getattr(query, "top", None) is not None else {}
     of_all = replace(query, totals=False, by=None, sort=None, **changed)
     whole = ask(of_all.without_group_goals())

@@ -18,7 +18,7 @@ from eptaro.core.results.column import Column
 from eptaro.core.results.format import BLANK, Priority
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.periods import TOTAL, PeriodRows
-from eptaro.errors import QuestionError
+from eptaro.errors import QuestionError, show_option
 
 MOST_ACROSS = 4_000  # groups
 
@@ -30,20 +30,26 @@ def set_across(query: Any, ask: Callable[[Any], Result]) -> Result:
     group column.
     """
     if query.order:
-        raise QuestionError("wide=True cannot be combined with sort")
+        raise QuestionError(f"{show_option('wide', True)} cannot be combined with sort")
     if getattr(query, "groups", None) is not None:
-        raise QuestionError("wide=True cannot be combined with groups")
+        raise QuestionError(f"{show_option('wide', True)} cannot be combined with groups")
     if query.every == "entry":
-        raise QuestionError("wide=True sets groups across, and a transaction has one; leave it out")
+        raise QuestionError(
+            f"{show_option('wide', True)} sets groups across, and a "
+            "transaction has one; leave it out"
+        )
     each = ask(replace(query, wide=False))
     answer = each.answer
     assert isinstance(answer, ViewLineage)
     if len(answer.by) != 1:
-        raise QuestionError("wide=True sets one group column across; name exactly one in by")
+        raise QuestionError(
+            f"{show_option('wide', True)} sets one group column across; name exactly one in by"
+        )
     groups = answer.view.groups
     if groups.count > MOST_ACROSS:
         raise QuestionError(
-            f"wide=True sets {groups.count:,} groups across, and {MOST_ACROSS:,} are the most; "
+            f"{show_option('wide', True)} sets {groups.count:,} groups "
+            f"across, and {MOST_ACROSS:,} are the most; "
             f"narrow with only="
         )
     changed = {"top": None} if getattr(query, "top", None) is not None else {}
@@ -159,10 +165,13 @@ def recap_across(view: View, rows: PeriodRows, query: Query, *, shares: bool) ->
     shares, beside each what it has of its period, and beside the totals what that has of all.
     """
     if len(view.groups.names) != 1:
-        raise QuestionError("wide=True sets one group column across; name exactly one in by")
+        raise QuestionError(
+            f"{show_option('wide', True)} sets one group column across; name exactly one in by"
+        )
     if view.groups.count > MOST_ACROSS:
         raise QuestionError(
-            f"wide=True sets {view.groups.count:,} groups across, and {MOST_ACROSS:,} are the "
+            f"{show_option('wide', True)} sets {view.groups.count:,} groups "
+            f"across, and {MOST_ACROSS:,} are the "
             f"most; narrow with only=, or keep the largest with top="
         )
     measures = view.facts.measures

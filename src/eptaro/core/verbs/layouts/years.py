@@ -22,7 +22,7 @@ from eptaro.core.verbs.comparison.compare import change_columns
 from eptaro.core.verbs.periods import TOTAL, spans_of
 from eptaro.core.verbs.queries import Recap
 from eptaro.core.verbs.recap import tie_out
-from eptaro.errors import QuestionError
+from eptaro.errors import QuestionError, show_option
 
 _PARTS = ("half", "quarter", "month", "week")
 _OTHERS = ("wide", "totals", "subtotals", "shares", "ranks", "index", "every", "goals", "beside")
@@ -47,7 +47,9 @@ def across_years(facts: BookData, query: Recap) -> Result:
     calendar, per = view.calendar, check_level(query.per, view.calendar.levels)
     if per not in _PARTS:
         offered = ", ".join(level for level in _PARTS if level in calendar.levels)
-        raise QuestionError(f"across='year' sets out the parts of a year: {offered}, not {per}s")
+        raise QuestionError(
+            f"{show_option('across', 'year')} sets out the parts of a year: {offered}, not {per}s"
+        )
     first, last, whole, _ = spans_of(view, per)
     # Weeks count in their week-year: the last days of December may lie in week 1 of the next one.
     year, number = calendar.numbers(calendar.index_of(first, per), per)
