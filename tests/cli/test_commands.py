@@ -440,16 +440,7 @@ class Mistakes(Commands):
             ((*self.RECAP, "--every", "entry", "--totals"), "--every entry has a row per"),
             ((*self.RECAP, "--across", "year", "--ranks"), "--across year cannot be combined"),
             (
-                (
-                    *self.RECAP,
-                    "--by",
-                    "shop",
-                    "--top",
-                    "1",
-                    "--top-within",
-                    "each-period",
-                    "--totals",
-                ),
+                (*self.RECAP, "--by", "shop", "--top", "1", "--top-within", "period", "--totals"),
                 "--top-within",
             ),
             ((*compare, "--match", "weekday"), "belongs to --to-date"),

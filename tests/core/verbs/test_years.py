@@ -72,6 +72,22 @@ class Across(unittest.TestCase):
             return f"{year}-{number + 1:02d}"
         return f"{year}-{shown}"
 
+    def test_the_total_of_weeks_is_that_of_the_weeks_shown(self):
+        for calendar in (ep.MonthCalendar(), ep.MonthCalendar(year_starts="04-01")):
+            for start, count in (("2023-01-01", 800), ("2023-01-02", 728), ("2022-12-20", 1000)):
+                days = [dt.date.fromisoformat(start) + DAY * n for n in range(count)]
+                frame = {"on": days, "x": [n % 7 + 1 for n in range(count)]}
+                book = ep.Daybook(frame, date="on", measures="s=sum(x)", calendar=calendar)
+                *rows, total = book.recap("week", across="year", totals=True).rows()
+                years = [name for name in total if name[-4:].isdigit()]
+                self.assertGreater(len(years), 1)
+                for year in years:
+                    self.assertEqual(total[year], sum(row[year] or 0 for row in rows), year)
+                # Two years of 52 weeks in the one case; others begin or end within a year.
+                whole = (calendar.year_starts, start) == ("01-01", "2023-01-02")
+                self.assertEqual(total["complete"], whole)
+                self.assertGreater(book.prove(book.recap("week", across="year", totals=True)), 50)
+
     def test_shards_and_the_largest_groups(self):
         table = transactions(random.Random(8))
         book = ep.Daybook(table, date="on", by="g", measures="s=sum(x)")

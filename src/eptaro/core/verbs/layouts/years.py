@@ -56,8 +56,11 @@ def across_years(facts: BookData, query: Recap) -> Result:
     years, down = np.unique(year), np.unique(number)
     cells = [_cell(year == own_year, number, down, (first, last, whole)) for own_year in years]
     if query.totals:
-        of_years = spans_of(view, "year")[:3]
-        year_numbers = calendar.numbers(calendar.index_of(of_years[0], "year"), "year")[0]
+        if per == "week" and not _weeks_nest(view):
+            of_years, year_numbers = _years_of_weeks(calendar, year, number, first, last, whole)
+        else:
+            of_years = spans_of(view, "year")[:3]
+            year_numbers = calendar.numbers(calendar.index_of(of_years[0], "year"), "year")[0]
         cells = [
             _append_total(cell, *(part[year_numbers == one] for part in of_years))
             for cell, one in zip(cells, years, strict=True)
@@ -190,6 +193,30 @@ def _cell(of_year: Flags, number: Ints, down: Ints, spans: tuple[Ints, Ints, Fla
     first[place], last[place], whole[place] = (part[at] for part in spans)
     exists[place] = True
     return _Cell(first, last, exists, whole)
+
+
+def _weeks_nest(view: View) -> bool:
+    """Return whether the years of a view begin and end with a week; those of months mostly do not."""
+    calendar = view.calendar
+    years = calendar.periods(view.seen, "year")
+    first, last = (calendar.index_of(days, "week") for days in (years.first, years.last))
+    begins, ends = calendar.first_days(first, "week"), calendar.last_days(last, "week")
+    return bool((begins == years.first).all() and (ends == years.last).all())
+
+
+def _years_of_weeks(
+    calendar: Calendar, year: Ints, number: Ints, first: Ints, last: Ints, whole: Flags
+) -> tuple[tuple[Ints, Ints, Flags], Ints]:
+    """Return the first and last day of the weeks of each year, whether all of its weeks are there
+    and whole, and which years these are.
+
+    The arguments are `(n_weeks,)` and in order, the results `(n_years,)`.
+    """
+    begins = np.flatnonzero(np.diff(year, prepend=year[0] - 1))
+    ends = np.append(begins[1:], len(year)) - 1
+    after = calendar.numbers(calendar.index_of(last[ends], "week") + 1, "week")[1]
+    every = np.logical_and.reduceat(whole, begins) & (number[begins] == 1) & (after == 1)
+    return (first[begins], last[ends], every), year[begins]
 
 
 def _append_total(cell: _Cell, first: Ints, last: Ints, whole: Flags) -> _Cell:
