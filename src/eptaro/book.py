@@ -14,7 +14,7 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.measures.measure import Measure
 from eptaro.core.query.own_calendars import OwnCalendars
-from eptaro.core.query.query import AsOf, Query
+from eptaro.core.query.query import AsOf, Query, check_types
 from eptaro.core.results.column import Column
 from eptaro.core.verbs.queries import (
     Accumulate,
@@ -56,6 +56,7 @@ def method_of(query: Callable[Options, Query]) -> Method[Options]:
             if name not in names:
                 message = unknown(f"option of {kind.verb}", name, names, SYNONYMS)
                 raise QuestionError(f"{message}{_WHERE if name == 'where' else ''}")
+        check_types(kind, dict(zip(names, args, strict=False)) | options)
         return self.ask(query(*args, **options))
 
     wraps(kind, updated=())(method)

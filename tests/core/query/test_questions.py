@@ -7,7 +7,7 @@ from collections import defaultdict
 from decimal import Decimal
 from fractions import Fraction
 from inspect import signature
-from itertools import pairwise
+from itertools import pairwise, product
 from unittest import mock
 
 import eptaro as ep
@@ -324,6 +324,38 @@ class EveryOption(unittest.TestCase):
                     self.assertFalse(same, "it is passed over")
         self.assertGreater(answered, 60)
         self.assertGreater(refused, 60)
+
+
+class WrongTypes(unittest.TestCase):
+    """A value of another type is refused in our words, whatever the verb and the option."""
+
+    VALUES = (5, -1, True, 2.5, [], {}, "", "x", ["x"], [1], object(), b"x", dt.date(2024, 1, 1),
+              10**30, None, ["month"], "\0")  # fmt: skip
+
+    def test_each_option_of_each_verb(self):
+        days = [dt.date(2024, 1, 1) + dt.timedelta(n) for n in range(60)]
+        frame = {"on": days, "g": ["a", "b"] * 30, "v": [*range(60)]}
+        book = ep.Daybook(frame, date="on", by="g", measures="s=sum(v)", values="v")
+        refused = 0
+        for verb, first in (("recap", "month"), ("accumulate", "year"), ("trail", "30 days"),
+                            ("compare", "month"), ("rhythm", "weekday"), ("card", None),
+                            ("spread", "v"), ("histogram", "v")):  # fmt: skip
+            ask = getattr(book, verb)
+            names = [*signature(ask).parameters]
+            for option, value in product(names, self.VALUES):
+                given = {names[0]: first} if first else {}
+                with self.subTest(verb=verb, option=option, value=value):
+                    try:
+                        [*ask(**(given | {option: value})).rows()]
+                    except ep.EptaroError:
+                        refused += 1
+        self.assertGreater(refused, 500)
+        for asked, words in (({"levels": ["x"]}, "unknown level 'x'"), ({"only": "2024"}, "card"),
+                             ({"match": "weekday"}, "belongs to back"),
+                             ({"calendars": "fiscal"}, "must be calendars")):  # fmt: skip
+            with self.assertRaisesRegex(ep.EptaroError, words):
+                book.card(**asked)
+        self.assertEqual(len(book.card(levels="month")), 1)
 
 
 class AlongValues(unittest.TestCase):

@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import field
+from numbers import Integral
 from typing import TYPE_CHECKING, Any, ClassVar, Self, TypeAlias
+
+import numpy as np
 
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, DateLike, as_date, as_of_day, ordinal
@@ -14,7 +17,7 @@ from eptaro.core.calendars.levels import Amount
 from eptaro.core.calendars.period import Period
 from eptaro.core.calendars.span import Span
 from eptaro.core.expressions.parser import Formula
-from eptaro.core.measures.measure import Measures
+from eptaro.core.measures.measure import Measure, Measures
 from eptaro.errors import CalendarError, DateError, QuestionError, show_option
 from eptaro.record import Record, record
 
@@ -28,6 +31,44 @@ AsOf: TypeAlias = "DateLike | None"
 Only: TypeAlias = "str | Span | Period | Mapping[str, Any] | Sequence[Any] | None"
 
 _RELATIVE = re.compile(r"(this|last)\s+(?:(\d+)\s+)?(complete\s+)?([a-z]+)")
+
+
+def _is_whole(value: object) -> bool:
+    return isinstance(value, Integral) and not isinstance(value, bool)
+
+
+def _is_texts(value: object) -> bool:
+    return isinstance(value, str) or (
+        isinstance(value, Sequence) and all(isinstance(part, str) for part in value)
+    )
+
+
+# By the type that a field of a query states: what a value must be, and whether one is that.
+_TYPES: Mapping[str, tuple[str, Callable[[object], bool]]] = {
+    "bool": ("True or False", lambda value: isinstance(value, bool | np.bool_)),
+    "int": ("a whole number", _is_whole),
+    "str": ("text", lambda value: isinstance(value, str)),
+    "Sequence[str]": ("text, or a list of texts", _is_texts),
+    "str | Sequence[str]": ("text, or a list of texts", _is_texts),
+    "Measures": (
+        "a measure, or a list or mapping of these",
+        lambda value: isinstance(value, str | Measure | Iterable),
+    ),
+}
+
+
+def check_types(kind: type[Query], options: Mapping[str, object]) -> None:
+    """Raise `QuestionError` for the first option of a query that has a value of another type.
+
+    >>> from eptaro.core.verbs.queries import Recap
+    >>> check_types(Recap, {"per": "month", "top": 3})
+    """
+    for name, value in options.items():
+        stated = str(kind.__dataclass_fields__[name].type)
+        words, fits = _TYPES.get(stated.removesuffix(" | None"), ("", None))
+        if fits is None or (value is None and stated.endswith(" | None")) or fits(value):
+            continue
+        raise QuestionError(f"{name}={value!r} must be {words}")
 
 
 EVERY = "all"  # the word for all group columns of a book

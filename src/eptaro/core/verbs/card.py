@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Flags, Ints, as_date
 from eptaro.core.calendars.grain import are_whole
-from eptaro.core.calendars.levels import LEVELS, Amount
+from eptaro.core.calendars.levels import LEVELS, Amount, check_level
 from eptaro.core.measures.measure import Measure
 from eptaro.core.query.lineage import Change, Side, TracedNumber, Value, ViewLineage
 from eptaro.core.query.view import BookData, View
@@ -24,7 +24,7 @@ from eptaro.core.verbs.comparison.sides import Sides, of_to_date, of_windows, wi
 from eptaro.core.verbs.goals import GoalRows, goals_of, goals_of_some, level_of_goals
 from eptaro.core.verbs.layouts.wide import levels_across
 from eptaro.core.verbs.queries import Card, Goals, Pace
-from eptaro.errors import QuestionError, show_option
+from eptaro.errors import QuestionError, show_option, spell_option
 from eptaro.record import record
 
 
@@ -43,8 +43,15 @@ class _Row(NamedTuple):
 def card(facts: BookData, query: Card) -> Result:
     """Return figures as of one date: one row per group, calendar and level or window."""
     view = facts.view(query.by, query.only, query.as_of)
+    if view.window:
+        days, day = spell_option("only=<days>", "--only DAYS"), spell_option("as_of", "--as-of")
+        raise QuestionError(f"{days} does not go with a card, which is of one day; use {day}")
     calendars = query.calendars or [facts.calendar]
-    all_calendars = [calendars] if isinstance(calendars, Calendar) else list(calendars)
+    all_calendars = [calendars] if isinstance(calendars, Calendar) else calendars
+    if not isinstance(all_calendars, Sequence) or not all(
+        isinstance(calendar, Calendar) for calendar in all_calendars
+    ):
+        raise QuestionError(f"calendars={calendars!r} must be calendars: MonthCalendar(...)")
     rows = _of_calendars(view, all_calendars, query)
     if query.back is not None and rows and all(row.prior is None for row in rows):
         raise QuestionError(
@@ -100,7 +107,10 @@ def _periods_to_date(view: View, calendar: Calendar, query: Card) -> Iterator[_R
     own = replace(view, facts=replace(view.facts, calendar=calendar))
     back = None if query.back is None else Amount.of_levels(query.back, "back")
     today = np.array([view.today])
-    for level in sorted(query.levels, key=LEVELS.index, reverse=True):
+    levels = [query.levels] if isinstance(query.levels, str) else query.levels
+    for level in levels:
+        check_level(level, LEVELS)
+    for level in sorted(levels, key=LEVELS.index, reverse=True):
         if level not in calendar.levels:
             continue
         period = calendar.period_of(as_date(view.today), level)

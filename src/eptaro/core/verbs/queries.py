@@ -838,7 +838,7 @@ class Compare(TotalledQuery, GoalsQuery):
 
     def check(self) -> None:
         """Raise `QuestionError` for options that cannot be, or cannot be combined."""
-        check_texts(per=self.per, against=self.against, every=self.every)
+        check_texts(per=self.per, against=self.against, every=self.every, history=self.history)
         _check_sort_names(self.sort)
         if self.align not in ALIGNS:
             raise QuestionError(unknown("value for align", self.align, ALIGNS))
@@ -978,6 +978,14 @@ class Card(GoalsQuery):
     )
     match: Match = "date"
     wide: bool = False
+
+    def __post_init__(self) -> None:
+        super().__post_init__()
+        check_texts(back=self.back)
+        if self.match != "date" and self.back is None:
+            raise QuestionError(
+                f"{show_option('match', self.match)} belongs to {spell_option('back=', '--back')}"
+            )
 
 
 @record

@@ -57,10 +57,13 @@ from eptaro.core.verbs.comparison.sides import (
 )
 from eptaro.core.verbs.goals import GOAL_ENDINGS, GoalRows, goal_columns, goals_of
 from eptaro.core.verbs.queries import Compare, Goals, Pace
-from eptaro.errors import CalendarError, QuestionError, plural, show_option
+from eptaro.errors import CalendarError, QuestionError, plural, show_option, spell_option
 
 _YEAR = 365.2425  # days
 _STANDINGS = ("new", "lost")
+
+
+_MOST_PERIODS = 100_000  # to date, one after the other
 
 
 def detail_columns(
@@ -618,11 +621,14 @@ def _fixed_span(view: View, per: str, against: str) -> Period | Span:
 def _to_date(view: View, query: Compare) -> Sides:
     """Return the period that holds the as-of date, cut there, after so many earlier ones."""
     periods, per = query.periods, query.per
-    if periods < 1:
-        raise QuestionError(f"periods={periods} must be at least 1")
-    if view.window:
+    if not 1 <= periods <= _MOST_PERIODS:
         raise QuestionError(
-            f"only=<days> does not go with {show_option('to_date', True)}; use as_of instead"
+            f"{show_option('periods', periods)} must be from 1 to {_MOST_PERIODS:,}"
+        )
+    if view.window:
+        days, day = spell_option("only=<days>", "--only DAYS"), spell_option("as_of", "--as-of")
+        raise QuestionError(
+            f"{days} does not go with {show_option('to_date', True)}; use {day} instead"
         )
     calendar, today = view.calendar, np.array([view.today])
     index = calendar.index_of(today, per)

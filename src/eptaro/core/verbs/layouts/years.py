@@ -196,7 +196,7 @@ def _cell(of_year: Flags, number: Ints, down: Ints, spans: tuple[Ints, Ints, Fla
 
 
 def _weeks_nest(view: View) -> bool:
-    """Return whether the years of a view begin and end with a week; those of months mostly do not."""
+    """Return whether the years of a view begin and end with a week: few of 12 months do."""
     calendar = view.calendar
     years = calendar.periods(view.seen, "year")
     first, last = (calendar.index_of(days, "week") for days in (years.first, years.last))
