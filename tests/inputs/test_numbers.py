@@ -174,7 +174,7 @@ class Written(unittest.TestCase):
             (["5%", "7"], "percents and '7' without the sign"),
             (["3 kg", "4 lb"], "different words"),
             (["3", "about ten"], "'about ten' is not a number under any rule$"),
-            (["3", "nil"], "any rule \\(if that stands for no value, .*blanks=\\('nil',\\)"),
+            (["3", "nil"], "any rule \\(if that means no value, .*blanks=\\('nil',\\)"),
             (["1,234.5", "1.234,5"], "is not a number under any rule"),
         ):
             frame = {"on": ["2024-01-01"] * len(texts), "x": texts}

@@ -143,7 +143,7 @@ def _but_for_words(texts: pa.Array, name: str, decimal: str) -> str:
         return ""
     cures = " ".join(setting(NumberRules, "blanks", word) for word in words)
     shown = " and ".join(map(repr, words))
-    return f"numbers, but for {shown}; if that stands for no value, use {cures}"
+    return f"numbers, but for {shown}; if that means no value, use {cures}"
 
 
 _CODE = re.compile(r"[A-Za-z]{0,4}[-_]?\d+")

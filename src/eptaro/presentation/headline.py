@@ -13,22 +13,13 @@ from eptaro.core.calendars.levels import LEVELS
 from eptaro.core.calendars.span import Span
 from eptaro.core.measures.measure import Measure
 from eptaro.core.query.lineage import AcrossLineage, InParts, Value, ViewLineage, value_of
-from eptaro.core.query.query import ADJUSTMENT
+from eptaro.core.query.query import ADJUSTMENT, TotalledQuery
 from eptaro.core.query.view import View
 from eptaro.core.results.column import NO_NUMBERS, Column
 from eptaro.core.results.format import BLANK, Priority, escape_controls, format_column
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.periods import spans_of
-from eptaro.core.verbs.queries import (
-    Accumulate,
-    Compare,
-    Histogram,
-    Recap,
-    Restated,
-    Spread,
-    TotalledQuery,
-    Trail,
-)
+from eptaro.core.verbs.queries import Accumulate, Compare, Histogram, Recap, Restated, Spread, Trail
 from eptaro.errors import count_noun
 from eptaro.presentation.words import (
     DayRange,

@@ -192,6 +192,18 @@ class InParts(unittest.TestCase):
                 self.assertTrue(ask(asked).footer.endswith(note), ask(asked).footer)
             self.assertNotIn("some of their parts", ask(self.MONTHS).footer)
 
+    def test_a_total_row_has_none_of_those_of_groups(self):
+        goals = {("a", label): goal for label, goal in self.MONTHS.items()}
+        for pace in ("straight", "prior year"):
+            for asked in (goals, {"s": goals}, goals | {"2025-01": 3}):
+                table = self.book.accumulate(
+                    "month", by="g", every="month", totals=True, goals=asked, pace=pace
+                )
+                total = [row for row in table.rows() if row["g"] == "total"]
+                given = [row for row in total if row["s_goal"] is not None]
+                self.assertEqual(len(given), int("2025-01" in asked))
+                self.assertGreater(len(total), 10)
+
     def test_a_month_that_is_over_counts_whole_whatever_the_prior_year_was(self):
         days = [
             START + dt.timedelta(n) for n in range(62, 62 + 395)
@@ -291,7 +303,7 @@ class OfEachMeasure(unittest.TestCase):
                 "goals are for each year, not for per=.month.",
             ),
             (lambda: BOOK.recap("weekday", goals={"2025-01": 1}), "per='weekday' is none"),
-            (lambda: BOOK.recap("month", goals={"2025-01": 1}, wide=True), "leave wide out"),
+            (lambda: BOOK.recap("month", goals={"2025-01": 1}, wide=True), "does not go with wide"),
             (lambda: BOOK.recap("month", goals={"2025-01": 1}, across="year"), "goals"),
             (lambda: BOOK.recap("5 days from 2024-01-01", goals={"2025-01": 1}), "5 days"),
             (

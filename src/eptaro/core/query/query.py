@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import field
+from dataclasses import field, replace
 from numbers import Integral
 from typing import TYPE_CHECKING, Any, ClassVar, Self, TypeAlias
 
@@ -19,6 +19,7 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.expressions.parser import Formula
 from eptaro.core.measures.measure import Measure, Measures
 from eptaro.errors import CalendarError, DateError, QuestionError, show_option
+from eptaro.option import option
 from eptaro.record import Record, record
 
 if TYPE_CHECKING:
@@ -33,7 +34,7 @@ Only: TypeAlias = "str | Span | Period | Mapping[str, Any] | Sequence[Any] | Non
 _RELATIVE = re.compile(r"(this|last)\s+(?:(\d+)\s+)?(complete\s+)?([a-z]+)")
 
 
-def _is_whole(value: object) -> bool:
+def _is_integer(value: object) -> bool:
     return isinstance(value, Integral) and not isinstance(value, bool)
 
 
@@ -46,13 +47,15 @@ def _is_texts(value: object) -> bool:
 # By the type that a field of a query states: what a value must be, and whether one is that.
 _TYPES: Mapping[str, tuple[str, Callable[[object], bool]]] = {
     "bool": ("True or False", lambda value: isinstance(value, bool | np.bool_)),
-    "int": ("a whole number", _is_whole),
+    "int": ("a whole number", _is_integer),
+    "int | None": ("a whole number", lambda value: value is None or _is_integer(value)),
     "str": ("text", lambda value: isinstance(value, str)),
+    "str | None": ("text", lambda value: value is None or isinstance(value, str)),
     "Sequence[str]": ("text, or a list of texts", _is_texts),
     "str | Sequence[str]": ("text, or a list of texts", _is_texts),
-    "Measures": (
+    "Measures | None": (
         "a measure, or a list or mapping of these",
-        lambda value: isinstance(value, str | Measure | Iterable),
+        lambda value: value is None or isinstance(value, str | Measure | Iterable),
     ),
 }
 
@@ -64,11 +67,9 @@ def check_types(kind: type[Query], options: Mapping[str, object]) -> None:
     >>> check_types(Recap, {"per": "month", "top": 3})
     """
     for name, value in options.items():
-        stated = str(kind.__dataclass_fields__[name].type)
-        words, fits = _TYPES.get(stated.removesuffix(" | None"), ("", None))
-        if fits is None or (value is None and stated.endswith(" | None")) or fits(value):
-            continue
-        raise QuestionError(f"{name}={value!r} must be {words}")
+        known = _TYPES.get(str(kind.__dataclass_fields__[name].type))
+        if known is not None and not known[1](value):
+            raise QuestionError(f"{name}={value!r} must be {known[0]}")
 
 
 EVERY = "all"  # the word for all group columns of a book
@@ -344,3 +345,50 @@ class MeasuredQuery(Query):
     """
 
     measures: Measures | None = None
+
+
+def as_names(names: str | Sequence[str]) -> tuple[str, ...]:
+    """Return names given as one, or as several."""
+    return (names,) if isinstance(names, str) else tuple(names)
+
+
+@record(kw_only=True)
+class SortedQuery(MeasuredQuery):
+    """What a verb is asked whose rows can be put in another order than that of groups and time."""
+
+    sort: str | Sequence[str] | None = option(
+        None,
+        metavar="COLUMN",
+        heading="groups",
+        help="Order the rows by a column, -COLUMN with the largest first; a second "
+        "one breaks ties.",
+    )
+
+    @property
+    def order(self) -> tuple[str, ...]:
+        """The columns that the rows are put in order by."""
+        return as_names(self.sort or ())
+
+    def without_sort(self) -> Self:
+        """Return the query of the same rows in the order of groups and time."""
+        return replace(self, sort=None)
+
+
+@record(kw_only=True)
+class TotalledQuery(SortedQuery):
+    """What a verb is asked whose groups can be followed by all of them together."""
+
+    layouts: ClassVar[tuple[str, ...]] = ("wide", "totals")  # that set groups beside each other
+    totals: bool = option(
+        False, rare=True, heading="groups", help="Add rows of all groups together at the end."
+    )
+
+    @property
+    def needs_one_calendar(self) -> tuple[str, ...]:
+        """The options in use that set groups beside each other, which needs one calendar."""
+        return tuple(name for name in self.layouts if getattr(self, name))
+
+    @property
+    def of_all_groups(self) -> bool:
+        """Whether groups are set beside each other that may lie in several shards."""
+        return bool(self.needs_one_calendar)

@@ -8,11 +8,11 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import KW_ONLY, replace
-from typing import Any, ClassVar, Literal, Self, TypeAlias, get_args
+from typing import Any, Literal, Self, TypeAlias, get_args
 
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.levels import LEVELS, Amount
-from eptaro.core.query.query import MeasuredQuery, Query
+from eptaro.core.query.query import MeasuredQuery, Query, SortedQuery, TotalledQuery, as_names
 from eptaro.errors import QuestionError, check_texts, show_option, spell_option, unknown
 from eptaro.option import option
 from eptaro.record import record
@@ -35,48 +35,6 @@ _MOST_PRIORS = 200  # prior periods that a mean is of
 _MOST_BINS = 1000
 _ADDED = ("shares", "ranks", "index")  # what `Recap` adds beside the values
 _TO_DATE = ("match", "periods", "every")  # options of `Compare` that need `to_date`
-
-
-@record(kw_only=True)
-class SortedQuery(MeasuredQuery):
-    """What a verb is asked whose rows can be put in another order than that of groups and time."""
-
-    sort: str | Sequence[str] | None = option(
-        None,
-        metavar="COLUMN",
-        heading="groups",
-        help="Order the rows by a column, -COLUMN with the largest first; a second "
-        "one breaks ties.",
-    )
-
-    @property
-    def order(self) -> tuple[str, ...]:
-        """The columns that the rows are put in order by."""
-        return _names(self.sort or ())
-
-    def without_sort(self) -> Self:
-        """Return the query of the same rows in the order of groups and time."""
-        return replace(self, sort=None)
-
-
-@record(kw_only=True)
-class TotalledQuery(SortedQuery):
-    """What a verb is asked whose groups can be followed by all of them together."""
-
-    layouts: ClassVar[tuple[str, ...]] = ("wide", "totals")  # that set groups beside each other
-    totals: bool = option(
-        False, rare=True, heading="groups", help="Add rows of all groups together at the end."
-    )
-
-    @property
-    def needs_one_calendar(self) -> tuple[str, ...]:
-        """The options in use that set groups beside each other, which needs one calendar."""
-        return tuple(name for name in self.layouts if getattr(self, name))
-
-    @property
-    def of_all_groups(self) -> bool:
-        """Whether groups are set beside each other that may lie in several shards."""
-        return bool(self.needs_one_calendar)
 
 
 @record(kw_only=True)
@@ -106,7 +64,11 @@ class GoalsQuery(MeasuredQuery):
 
     def without_group_goals(self) -> Self:
         """Return the query without goals of single groups, which may be elsewhere."""
-        return replace(self, goals=_of_all_groups(self.goals))
+        return self.with_goals(_of_all_groups(self.goals))
+
+    def with_goals(self, goals: Goals | None) -> Self:
+        """Return the query with other goals; without any, there is no pace to keep."""
+        return replace(self, goals=goals, pace=self.pace if goals else "straight")
 
 
 @record
@@ -264,42 +226,31 @@ class Recap(SortedQuery, GoalsQuery):
             raise QuestionError("top_within goes with top: how many groups are kept")
         if self.across not in (None, "year"):
             raise QuestionError(unknown("value for across", self.across, ("year",)))
-        for name in ("wide", "subtotals", *_ADDED, "sort", "every", "goals"):
-            if self.across is not None and getattr(self, name):
-                raise QuestionError(
-                    f"{show_option('across', 'year')} cannot be combined with {name}"
-                )
+        beside_each = ("wide", "totals", "subtotals", *_ADDED)
+        if self.across is not None:
+            of_years = show_option("across", "year")
+            others = ("wide", "subtotals", *_ADDED, "sort", "every", "goals")
+            _refuse(self, others, f"{of_years} cannot be combined with")
+            if EACH_PERIOD in self.within_groups:
+                each = show_option("top_within", EACH_PERIOD)
+                raise QuestionError(f"{of_years} cannot be combined with {each}")
         if isinstance(self.beside, Calendar):
-            for name in ("wide", "across", "totals", "subtotals", *_ADDED, "every", "goals"):
-                if getattr(self, name):
-                    raise QuestionError(
-                        f"{show_option('beside', self.beside.name)} does not go with {name}"
-                    )
+            own = f"{show_option('beside', self.beside.name)} does not go with"
+            _refuse(self, (*beside_each, "across", "every", "goals"), own)
         elif self.beside is not None:
             raise QuestionError(
-                f"{show_option('beside', self.beside)} is no calendar; give "
-                "one, or its name to --beside with a "
-                f"--config that defines it"
+                f"{show_option('beside', self.beside)} is no calendar; give one, or its name to "
+                "--beside with a --config that defines it"
             )
-        for name in ("wide", "every", "top"):
-            if self.goals and getattr(self, name):
-                raise QuestionError(f"goals are of periods and of groups by name: leave {name} out")
-        for name in ("wide", "totals", "subtotals", *_ADDED):
-            if self.every is not None and getattr(self, name):
-                raise QuestionError(
-                    f"{show_option('every', self.every)} has a row per transaction, which does not "
-                    f"go with {name}"
-                )
-        if self.across is not None and EACH_PERIOD in self.within_groups:
-            raise QuestionError(
-                f"{show_option('across', 'year')} cannot be combined with "
-                f"{show_option('top_within', EACH_PERIOD)}"
-            )
-        if self.wide and (self.subtotals or self.ranks or self.sort or self.index):
-            raise QuestionError(
-                f"{show_option('wide', True)} cannot be combined with "
-                "subtotals, ranks, sort or index"
-            )
+        if self.goals:
+            words = "goals are of periods and of groups by name, which does not go with"
+            _refuse(self, ("wide", "every", "top"), words)
+        if self.every is not None:
+            per_row = f"{show_option('every', self.every)} has a row per transaction"
+            _refuse(self, beside_each, f"{per_row}, which does not go with")
+        if self.wide:
+            wide = f"{show_option('wide', True)} cannot be combined with"
+            _refuse(self, ("subtotals", "ranks", "sort", "index"), wide)
 
     @property
     def recurs(self) -> bool:
@@ -330,19 +281,18 @@ class Recap(SortedQuery, GoalsQuery):
             cure = f"; for a wide table use {spell_option(table, command)}" if self.wide else ""
             raise QuestionError(
                 f"{show_option('per', self.per)} is not a level of time; it cannot be combined "
-                "with "
-                f"wide, totals, subtotals, shares, ranks or index{cure}"
+                f"with wide, totals, subtotals, shares, ranks or index{cure}"
             )
 
     @property
     def subtotal_levels(self) -> tuple[str, ...]:
         """The wider levels whose periods have rows too."""
-        return _names(self.subtotals)
+        return as_names(self.subtotals)
 
     @property
     def within_groups(self) -> tuple[str, ...]:
         """The group columns within each of whose values the largest are kept."""
-        return _names(self.top_within)
+        return as_names(self.top_within)
 
     @property
     def ranks_each_period(self) -> bool:
@@ -352,13 +302,9 @@ class Recap(SortedQuery, GoalsQuery):
         """
         if self.top is None or EACH_PERIOD not in self.within_groups:
             return False
-        for name in ("wide", "totals", "subtotals", "shares", "index", "every"):
-            if getattr(self, name):
-                raise QuestionError(
-                    f"{show_option('top_within', EACH_PERIOD)} keeps other "
-                    "groups in each period, which does not "
-                    f"go with {name}"
-                )
+        each = f"{show_option('top_within', EACH_PERIOD)} keeps other groups in each period"
+        others = ("wide", "totals", "subtotals", "shares", "index", "every")
+        _refuse(self, others, f"{each}, which does not go with")
         return True
 
     @property
@@ -1195,10 +1141,6 @@ class Histogram(Query):
         return True
 
 
-def _names(names: str | Sequence[str]) -> tuple[str, ...]:
-    return (names,) if isinstance(names, str) else tuple(names)
-
-
 def _check_sort_names(sort: str | Sequence[str] | None) -> None:
     """Raise `QuestionError` for an order that is not made of names of columns."""
     if not isinstance(sort, str | Sequence | None) or not all(
@@ -1207,6 +1149,13 @@ def _check_sort_names(sort: str | Sequence[str] | None) -> None:
         raise QuestionError(
             f"{show_option('sort', sort)} must be the name of a column, or a list of names"
         )
+
+
+def _refuse(query: Query, names: Sequence[str], reason: str) -> None:
+    """Raise `QuestionError` for the first of some options that a query has."""
+    for name in names:
+        if getattr(query, name):
+            raise QuestionError(f"{reason} {name}")
 
 
 def _of_all_groups(goals: Goals | None) -> Goals | None:

@@ -35,6 +35,7 @@ from eptaro.core.query.query import (
     MeasuredQuery,
     Only,
     Query,
+    TotalledQuery,
     group_names,
     values_apart,
 )
@@ -51,7 +52,6 @@ from eptaro.core.verbs.queries import (
     Recap,
     Rhythm,
     Spread,
-    TotalledQuery,
     Trail,
 )
 from eptaro.errors import NothingLeftError, QuestionError, unknown
@@ -97,7 +97,7 @@ def _without_rows(facts: BookData, query: Query) -> Result:
     """Return the columns of the answer to a query of a book that has no row."""
     plain = replace(query, only=None, as_of=None)
     if isinstance(plain, Accumulate | Compare | Card):
-        plain = replace(plain, goals=None)
+        plain = plain.with_goals(None)
     table = answer(replace(facts, own=None, folded=replace(facts.folded, rows=1)), plain)
     none = np.zeros(0, np.int64)
     meta = {name: table.meta[name] for name in _KNOWN if name in table.meta}

@@ -198,7 +198,7 @@ def cure(text: str) -> str:
     >>> cure("$1,234.50")
     " (use numbers='infer' or NumberRules(thousands=',', strip=('$',)))"
     >>> cure("about ten"), cure("nil")
-    ('', " (if that stands for no value, use NumberRules(blanks=('nil',)))")
+    ('', " (if that means no value, use NumberRules(blanks=('nil',)))")
     """
     try:
         rules = infer_numbers(pa.array([text]), "")[0]
@@ -218,11 +218,11 @@ def cure(text: str) -> str:
 
 
 _FIELDS = {part.name: part for part in fields(NumberRules)}
-_LONGEST_WORD = 12  # that may stand for no value
+_LONGEST_WORD = 12  # that may mean that there is no value
 
 
 def is_word(text: str) -> bool:
-    """Return whether a text is one word without digits, as those are that stand for no value.
+    """Return whether a text is one word without digits, as those are that mean none.
 
     >>> is_word("nil"), is_word("about ten"), is_word("12a")
     (True, False, False)
@@ -235,7 +235,7 @@ def _if_blank(text: str) -> str:
     if not is_word(text):
         return ""
     option = spell_option(f"NumberRules(blanks={(text,)!r})", _as_option(_FIELDS["blanks"], text))
-    return f" (if that stands for no value, use {option})"
+    return f" (if that means no value, use {option})"
 
 
 def _as_option(of: Field[Any], value: Any) -> str:
