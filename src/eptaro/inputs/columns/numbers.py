@@ -327,5 +327,6 @@ def describe_marks(rules: NumberRules) -> list[str]:
 
 
 def _describe_rules(words: list[str], marks: list[str]) -> str:
-    blanks = [f"{', '.join(map(repr, words))} count as blank"] if words else []
+    verb = "counts" if len(words) == 1 else "count"
+    blanks = [f"{', '.join(map(repr, words))} {verb} as blank"] if words else []
     return "; ".join([*marks, *blanks])
