@@ -39,7 +39,9 @@ class Slices(unittest.TestCase):
                     places.sort()
                 texts = [words[at] if case % 2 or at % 5 else None for at in places]
                 column = pa.array(texts, rng.choice([pa.string(), pa.large_string()]))
-                column = pa.chunked_array([column.slice(rng.integers(0, len(texts) + 1))])
+                column = column.slice(rng.integers(0, len(texts) + 1))
+                cut = int(rng.integers(0, len(column) + 1)) if case % 4 == 0 else 0
+                column = pa.chunked_array([column.slice(0, cut), column.slice(cut)])
                 for ordered in (False, True):
                     coded = chunks.encode_dictionary(column, ordered=ordered)
                     coded.validate(full=True)

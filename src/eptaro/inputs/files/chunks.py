@@ -90,11 +90,9 @@ def encode_dictionary(array: pa.ChunkedArray, *, ordered: bool = False) -> pa.Di
     if not len(array):
         return one_array(array.dictionary_encode())
     if KERNEL != "numpy" and is_plain_text(array.type):
-        return one_array(
-            pa.chunked_array(
-                [_encode_texts(chunk, ordered=ordered) for chunk in array.chunks if len(chunk)]
-            ).unify_dictionaries()
-        )
+        texts = [chunk for chunk in array.chunks if len(chunk)]
+        parts = run_parallel([partial(_encode_texts, chunk, ordered=ordered) for chunk in texts])
+        return one_array(pa.chunked_array(parts).unify_dictionaries())
     slices = min(WORKERS, len(array) // _LEAST_SLICE)
     width = -(-len(array) // max(slices, 1))
     cut = [array.slice(start, width) for start in range(0, len(array), width)]
