@@ -11,6 +11,7 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, field, replace
 from functools import cached_property
+from itertools import chain, count
 from pathlib import Path
 from typing import NamedTuple
 
@@ -124,9 +125,9 @@ class Suggestion:
             if look.kind in ("sum", "mean"):
                 how = "total" if look.kind == "sum" else "mean"
                 words = " ".join(_BETWEEN_WORDS.sub(" ", look.name).split())
-                name = f"{how}_{look.name}" if _plain(look.name) else f"{how} {words}".rstrip()
-                while name in proposed:
-                    name += " too"
+                base = f"{how}_{look.name}" if _plain(look.name) else f"{how} {words}".rstrip()
+                numbered = (f"{base} {number}" for number in count(2))
+                name = next(name for name in chain([base], numbered) if name not in proposed)
                 proposed[name] = (f"{look.kind}({_quote(look.name)})", look.why)
         return proposed
 

@@ -273,10 +273,7 @@ class Recap(SortedQuery, GoalsQuery):
                 f"beside sets periods of time beside each other: {show_option('per', self.per)}"
             )
         if any(others):
-            table = spell_option(
-                f"rhythm(per={self.per!r}, across=..., wide=True)",
-                f"rhythm --per {self.per} --across ... --wide",
-            )
+            table = f"rhythm(per={self.per!r}, across=..., wide=True)"
             command = f"eptaro rhythm --per {self.per} --across COLUMN --wide"
             cure = f"; for a wide table use {spell_option(table, command)}" if self.wide else ""
             raise QuestionError(
