@@ -199,6 +199,6 @@ def zones(rng: random.Random) -> Iterator[tuple[str, int, bool]]:
 
 
 def _busy(book: ep.Daybook) -> Any:
-    from eptaro.core.aggregation.planes import Plane
+    from eptaro.core.aggregation.cells import Plane
 
     return book._store.facts.cells.tallies[Plane("rows")].whole > 0

@@ -33,6 +33,7 @@ FOUNDATION = {
     "urls",
     "paths",
     "optional",
+    "digest",
     "progress",
     "background",
     "timeouts",

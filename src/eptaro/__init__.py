@@ -64,12 +64,11 @@ __all__ = [
 if TYPE_CHECKING:
     from eptaro.book_set import BookSet
     from eptaro.core.calendars.calendar import Calendar
-    from eptaro.core.calendars.holidays import Holiday
     from eptaro.core.calendars.month import MonthCalendar
     from eptaro.core.calendars.period import Period, PeriodGrid
     from eptaro.core.calendars.span import Span
     from eptaro.core.calendars.week import WeekCalendar
-    from eptaro.core.calendars.workdays import Workdays
+    from eptaro.core.calendars.workdays import Holiday, Workdays
     from eptaro.core.measures.measure import Measure
     from eptaro.core.proof.trace import Trace
     from eptaro.core.query.own_calendars import OwnCalendars
@@ -93,7 +92,7 @@ _LATER = {
     "Daybook": "daybook",
     "FileRules": "rules",
     "Format": "core.results.format",
-    "Holiday": "core.calendars.holidays",
+    "Holiday": "core.calendars.workdays",
     "HolidaySet": "inputs.holidays",
     "ListedCalendar": "inputs.goals_and_coverage",
     "Lookup": "rules",

@@ -9,15 +9,15 @@ from eptaro.book import Book
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.measures.measure import Measures
-from eptaro.core.query.book_set import (
+from eptaro.core.query.query import ADJUSTMENT
+from eptaro.core.results.format import Format, check_formats
+from eptaro.core.verbs.book_set import (
     ColumnNames,
+    SetStore,
     measures_of_books,
     odd_values,
     parse_set_measures,
 )
-from eptaro.core.query.query import ADJUSTMENT
-from eptaro.core.results.format import Format, check_formats
-from eptaro.core.verbs.store import SetStore
 from eptaro.daybook import Daybook
 from eptaro.errors import QuestionError, unknown
 

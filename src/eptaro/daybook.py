@@ -8,11 +8,9 @@ from pathlib import Path
 from typing import Any
 
 from eptaro.book import Book
-from eptaro.core.calendars.grain import level_of
 from eptaro.core.expressions.tree import Name
 from eptaro.core.measures.measure import Measures
 from eptaro.core.query.book_options import merge_facts
-from eptaro.core.query.book_set import Shape, over_days
 from eptaro.core.query.query import ADJUSTMENT, AsOf, By
 from eptaro.core.query.view import View
 from eptaro.core.verbs.queries import Restated
@@ -24,7 +22,7 @@ from eptaro.progress import log
 from eptaro.storage.layout import NAME
 from eptaro.table import Table
 from eptaro.timeouts import TIMEOUT, waiting_at_most
-from eptaro.version import build_info
+from eptaro.version import kernel
 
 
 class Daybook(Book):
@@ -453,6 +451,8 @@ class Daybook(Book):
         >>> plan.spread_over_days().accumulate("month")["goal_to_date"].tolist()[:3]
         [10, 20, 30]
         """
+        from eptaro.core.verbs.goals import over_days
+
         about = self._store.about
         name = "day"
         names = about.groups.names
@@ -552,8 +552,9 @@ class Daybook(Book):
         return self._store.about.folded.notes
 
 
-def _shape_of(shape: Daybook, measure: str | None, plan: View) -> Shape:
+def _shape_of(shape: Daybook, measure: str | None, plan: View) -> Any:
     """Return the shape of the prior year of a book, for the groups of a plan."""
+    from eptaro.core.calendars.grain import level_of
     from eptaro.core.verbs.goals import prior_year_shape
 
     store = shape._store.on_calendar(plan.calendar, None)
@@ -572,7 +573,7 @@ def _log_store(store: Store) -> Store:
     log("calendar: %s", about.calendar.describe())
     log("coverage: %s", about.coverage)
     log("measures: %s", ", ".join(f"{m.name} = {m.formula}" for m in about.measures))
-    log("kernel: %s", build_info()["kernel"])
+    log("kernel: %s", kernel())
     return store
 
 

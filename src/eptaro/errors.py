@@ -20,8 +20,6 @@ from contextvars import ContextVar
 from pathlib import Path
 from types import MappingProxyType
 
-from eptaro.urls import redact, redact_url, without_secrets
-
 
 class EptaroError(Exception):
     """Root of all errors that Eptaro raises on purpose.
@@ -30,6 +28,8 @@ class EptaroError(Exception):
     """
 
     def __init__(self, *args: object) -> None:
+        from eptaro.urls import redact  # which only errors need
+
         super().__init__(*(redact(arg) if isinstance(arg, str) else arg for arg in args))
 
 
@@ -71,6 +71,8 @@ class NoRowsError(InputError):
 
 def refusal(address: str, error: BaseException) -> InputError:
     """Return the error for what a database, or its driver, says of an address."""
+    from eptaro.urls import redact_url, without_secrets
+
     detail = " ".join(str(getattr(error, "orig", None) or error).split())
     return InputError(f"{redact_url(address)}: {without_secrets(detail, address)}")
 

@@ -7,14 +7,14 @@ keep, and `READERS` the readers of files by ending.
 
 from __future__ import annotations
 
-from eptaro.core.aggregation.planes import Plane
+from eptaro.core.aggregation.cells import Plane
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.equalparts import EqualPartsCalendar
+from eptaro.core.calendars.kinds import KINDS
 from eptaro.core.kernels.range_sums import running_sums
 from eptaro.core.measures.calculations import CATALOGUE, Calculation
 from eptaro.core.proof.plain import PLAIN
 from eptaro.core.query.lineage import Side, Value, ViewLineage
-from eptaro.core.query.own_calendars import KINDS
 from eptaro.core.query.query import Query
 from eptaro.core.results.column import Column
 from eptaro.core.results.result import Result

@@ -5,7 +5,6 @@ The options of the command line and the keys of a config are made from these fie
 
 from __future__ import annotations
 
-import shlex
 from dataclasses import MISSING, Field, field
 from typing import Any, Literal, NamedTuple, TypeAlias
 
@@ -92,4 +91,6 @@ def setting(kind: Any, name: str, value: object = None) -> str:
     how: OptionHelp | None = of.metadata.get("shown")
     if value is None:
         return spell_option(f"{name}=", f"{flag(of)} {(how and how.metavar) or ''}".rstrip())
+    import shlex
+
     return spell_option(f"{name}={value!r}", f"{flag(of)} {shlex.quote(str(value))}")

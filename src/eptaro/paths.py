@@ -16,10 +16,8 @@ from typing import Any, NamedTuple
 from urllib.parse import unquote
 
 from eptaro.errors import InputError
-from eptaro.optional import import_optional
 from eptaro.record import Record, record
 from eptaro.timeouts import for_stores
-from eptaro.urls import redact_url, without_secrets
 
 _ADDRESS = re.compile(r"([A-Za-z][A-Za-z0-9+.\-]+)://")
 _SLIPPED = re.compile(r"(s3|gs|gcs|abfss?|hdfs|viewfs):/(?!/)", re.IGNORECASE)  # one / too few
@@ -53,6 +51,8 @@ class StoragePath(Record):
             raise InputError(f"an address of {slipped[1]} begins with {slipped[1]}://, with two /")
         if scheme is None:
             return cls(fs.LocalFileSystem(), str(Path(text).absolute()), text)
+        from eptaro.urls import redact_url, without_secrets  # which addresses alone need
+
         redacted = redact_url(text)
         if _has_credentials(scheme, text):
             raise InputError(
@@ -227,6 +227,8 @@ def _fsspec_schemes() -> set[str]:
 
 def _of_fsspec(scheme: str, text: str) -> tuple[Any, str]:
     from pyarrow import fs
+
+    from eptaro.optional import import_optional
 
     fsspec = import_optional("fsspec", "cluster", f"reading {scheme}://")
     system, path = fsspec.core.url_to_fs(text)

@@ -19,7 +19,7 @@ from eptaro.record import Record, record
 if TYPE_CHECKING:
     from eptaro.core.proof.trace import Trace
     from eptaro.outputs.databases import Mode
-    from eptaro.plots import ThemeName
+    from eptaro.presentation import ThemeName
 
 _SHOWN_ROWS = 20
 

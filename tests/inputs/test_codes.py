@@ -9,9 +9,9 @@ import pyarrow as pa
 import eptaro as ep
 from eptaro.core.aggregation import fold as folding
 from eptaro.core.aggregation.batch import Batch
+from eptaro.core.aggregation.cells import Plane
 from eptaro.core.aggregation.fold import Fold
 from eptaro.core.aggregation.groups import Categorical
-from eptaro.core.aggregation.planes import Plane
 from eptaro.core.kernels import parallel
 from eptaro.core.results.column import Column
 from eptaro.inputs.columns.codes import read_groups

@@ -24,7 +24,7 @@ import sqlalchemy
 from pyarrow import feather, parquet
 
 import eptaro as ep
-from eptaro.inputs.files.chunks import digest_of
+from eptaro.digest import digest_of_file
 
 ROWS = {
     "on": ["2025-01-31", "2025-02-01", "2025-02-01"],
@@ -413,11 +413,11 @@ class SameBook(Files):
 
         for size in (10, 1 << 20, 5 << 20):
             plain = bytearray(random.Random(size).randbytes(size))
-            one = digest_of(io.BytesIO(plain), size)
-            self.assertEqual(digest_of(Far(plain), size), one)
+            one = digest_of_file(io.BytesIO(plain), size)
+            self.assertEqual(digest_of_file(Far(plain), size), one)
             for at in (0, size // 2, size - 1):
                 plain[at] ^= 1
-                self.assertNotEqual(digest_of(io.BytesIO(plain), size), one, (size, at))
+                self.assertNotEqual(digest_of_file(io.BytesIO(plain), size), one, (size, at))
                 plain[at] ^= 1
 
     def test_long_archives_are_read_to_their_end(self):

@@ -8,7 +8,7 @@ import pyarrow as pa
 from pyarrow import parquet
 
 import eptaro as ep
-from eptaro.core.query.own_calendars import from_settings
+from eptaro.core.calendars.kinds import from_settings
 from tests import oracle
 
 SPECS = ["s=sum(x)", "n=count()", "c=count(x)", "a=mean(x)", "lo=min(x)", "hi=max(x)", "f=first(x)",

@@ -9,9 +9,8 @@ from typing import Any
 
 import click
 
-from eptaro.cli.streams import prepare_streams
+from eptaro.cli.process import prepare_streams
 from eptaro.errors import EptaroError, on_command_line, unknown
-from eptaro.urls import redact
 from eptaro.version import __version__, kernel
 
 _COMMANDS = {
@@ -107,6 +106,7 @@ def run(arguments: list[str]) -> int:
         return _fail(str(error), 1)
     except click.UsageError as error:
         from eptaro.core.results.format import escape_controls  # which loads NumPy: help needs none
+        from eptaro.urls import redact
 
         message = escape_controls(redact(error.format_message()))
         click.UsageError(message, ctx=error.ctx).show(sys.stderr)
@@ -141,6 +141,7 @@ def run(arguments: list[str]) -> int:
 
 def _fail(message: str, status: int) -> int:
     from eptaro.core.results.format import escape_controls
+    from eptaro.urls import redact
 
     *words, expression, caret = ["", "", *redact(message).split("\n")]
     if caret.strip() != "^":  # else the last two lines show the place in an expression

@@ -236,8 +236,8 @@ def bars(one: DisplayColumn, room: int) -> list[str] | None:
     sizes = np.rint(np.abs(numbers) / most * room).astype(int)
     words = np.where(numbers > 0, "up   ", np.where(numbers < 0, "down ", "")) if signed else ""
     blank = one.column.blank
-    texts = np.char.add(
-        np.broadcast_to(words, len(sizes)).astype(str), np.char.multiply("▇", sizes)
+    texts = np.strings.add(
+        np.broadcast_to(words, len(sizes)).astype(str), np.strings.multiply("▇", sizes)
     )
     return ["" if gone else str(text) for gone, text in zip(blank, texts, strict=True)]
 

@@ -29,7 +29,7 @@ from eptaro.core.verbs.queries import Goals
 from eptaro.errors import QuestionError
 from eptaro.option import OptionHelp, flag
 from eptaro.paths import names_folder, scheme_of
-from eptaro.plots import ThemeName
+from eptaro.presentation import ThemeName
 from eptaro.record import Record, record
 
 _HEADINGS = {

@@ -16,11 +16,11 @@ from eptaro.book import Book
 from eptaro.cli.data_options import DataOptions, ReadingOptions, fold_inputs, open_books
 from eptaro.cli.messages import notify, report_rejected, shown_progress
 from eptaro.cli.options import CalendarOptions, RuleOptions
+from eptaro.cli.process import leave_pandas_out
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import as_date, as_of_day
 from eptaro.core.calendars.month import MonthCalendar
 from eptaro.core.calendars.span import Span
-from eptaro.core.calendars.week import WeekCalendar
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.expressions.tree import Name
 from eptaro.core.query.own_calendars import OwnCalendars
@@ -29,7 +29,6 @@ from eptaro.core.results.format import Format, check_formats
 from eptaro.daybook import Daybook
 from eptaro.errors import InputError, MeasureError, QuestionError
 from eptaro.inputs.options import AddOptions, FileOptions
-from eptaro.optional import leave_pandas_out
 from eptaro.paths import scheme_of
 from eptaro.progress import log_time
 from eptaro.record import Record, record
@@ -455,6 +454,8 @@ def _from_rule(rule: dict[str, Any]) -> Calendar:
         goes = "does not go with" if "pattern" in rule else "goes with"
         raise QuestionError(f"--{option} {goes} --pattern, which makes years of whole weeks")
     if "pattern" in rule:
+        from eptaro.core.calendars.week import WeekCalendar
+
         return WeekCalendar("fiscal", **rule)
     civil = rule.get("year_starts", "01-01") == "01-01" and not rule.get("prefix")
     return MonthCalendar("calendar" if civil else "fiscal", **rule)

@@ -24,12 +24,11 @@ from eptaro.cli.layout import (
 )
 from eptaro.cli.messages import is_quiet, notify
 from eptaro.cli.options import AnswerOptions, OutputOptions
+from eptaro.cli.process import leave_pandas_out
 from eptaro.cli.screen import Lines, open_screen
 from eptaro.core.results.format import NUMERIC, Priority, escape_controls, shown_table
 from eptaro.core.results.result import Result
 from eptaro.errors import QuestionError, count_noun, unknown
-from eptaro.optional import leave_pandas_out
-from eptaro.presentation.blanks import why_blank
 from eptaro.presentation.headline import footer, headline
 
 _ROWS = 60  # shown in a terminal, unless asked for more
@@ -213,7 +212,11 @@ def _print_below(
     screen: Lines, table: Result, rest: Sequence[TextColumn], room: int | None, *, answered: bool
 ) -> None:
     """Print why values are missing, what columns are, what was tied out, and the footer."""
-    lines = [f'"-" in {reason}' for reason in why_blank(table)] if answered else []
+    lines = []
+    if answered and any(table.column(name).blank.any() for name in table.names):
+        from eptaro.presentation.blanks import why_blank
+
+        lines = [f'"-" in {reason}' for reason in why_blank(table)]
     if rest:
         names = ", ".join(dict.fromkeys(cell.title for cell in rest))
         lines.append(f"not shown: {names}; --all-columns shows every column")

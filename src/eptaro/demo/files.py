@@ -148,7 +148,7 @@ def _bookings(rng: Generator, days: NDArray[np.int64]) -> dict[str, Any]:
         "fare_class": _dictionary_of([c[0] for c in CLASSES], kind),
         "passengers": pa.array(people),
         "fare": _money(fare),
-        "customer": pa.array(np.char.mod("C%04d", customer).tolist()),
+        "customer": pa.array(np.strings.mod("C%04d", customer).tolist()),
     }
 
 
@@ -163,7 +163,7 @@ def _with_offset(
     stamps = (minutes * MINUTE + seconds).astype("datetime64[s]")
     _, month, _ = civil_date(minutes // 1440)
     offset = np.where((month >= 4) & (month <= 10), "+01:00", "+00:00")
-    text = np.char.add(np.datetime_as_string(stamps, unit="s"), offset)
+    text = np.strings.add(np.datetime_as_string(stamps, unit="s"), offset)
     return pa.array(text.tolist(), mask=blank)
 
 
@@ -193,14 +193,14 @@ def _consignments(rng: Generator, days: NDArray[np.int64]) -> dict[str, Any]:
     tonnes = np.rint(rng.gamma(2.2, 2.4, n) * 1000 + 50).astype(np.int64)
     charge = np.rint(tonnes * rng.uniform(3.1, 4.6, n) + 1850).astype(np.int64)
     year, month, day = (part.astype(str) for part in civil_date(days))
-    day, month = np.char.zfill(day, 2), np.char.zfill(month, 2)
+    day, month = np.strings.zfill(day, 2), np.strings.zfill(month, 2)
     swapped = rng.random(n) < 0.001
     day, month = np.where(swapped, month, day), np.where(swapped, day, month)
     impossible = rng.random(n) < 0.0007
     day, month = np.where(impossible, "31", day), np.where(impossible, "02", month)
-    text = np.char.add(np.char.add(np.char.add(day, "."), np.char.add(month, ".")), year)
+    text = [f"{d}.{m}.{y}" for d, m, y in zip(day, month, year, strict=True)]
     return {
-        "shipped": pa.array(text.tolist(), mask=rng.random(n) < 0.001),
+        "shipped": pa.array(text, mask=rng.random(n) < 0.001),
         "shipper": _dictionary_of(SHIPPERS, shipper),
         "tonnes": pa.array(tonnes / 1000),
         "charge": _money(charge),

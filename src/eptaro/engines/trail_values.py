@@ -6,8 +6,8 @@ from collections.abc import Iterable
 
 import numpy as np
 
+from eptaro.core.aggregation.cells import Plane
 from eptaro.core.aggregation.encoding import GroupEncoder
-from eptaro.core.aggregation.planes import Plane
 from eptaro.core.measures.measure import Measure, parse_measures
 from eptaro.core.query.query import By
 from eptaro.core.results.result import Result

@@ -7,6 +7,7 @@ is not a kernel is taken from there.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -40,6 +41,18 @@ def array_of(values: NDArray[np.integer[Any]]) -> pa.Array:
     """
     kind = pa.from_numpy_dtype(values.dtype)
     return pa.Array.from_buffers(kind, len(values), [None, pa.py_buffer(values)])
+
+
+def array_of_texts(texts: Sequence[str]) -> pa.Array:
+    """Return texts as an array; `pa.array` would load dateutil first, to look for its intervals.
+
+    >>> array_of_texts(["Norrow", ""]).to_pylist()
+    ['Norrow', '']
+    """
+    encoded = [text.encode() for text in texts]
+    ends = np.cumsum([0, *map(len, encoded)], dtype=np.int32)
+    buffers = [None, pa.py_buffer(ends), pa.py_buffer(b"".join(encoded))]
+    return pa.Array.from_buffers(pa.string(), len(encoded), buffers)
 
 
 def take(array: Any, indices: Any) -> Any:

@@ -12,8 +12,8 @@ from pathlib import Path
 from typing import Any
 
 from eptaro.core.calendars.days import as_date, ordinal
-from eptaro.core.calendars.holidays import Holiday, Holidays
 from eptaro.core.calendars.levels import check_weekday, parse_month_day
+from eptaro.core.calendars.workdays import Holiday, Holidays
 from eptaro.errors import CalendarError, EptaroError, InputError, unknown
 from eptaro.inputs.goals_and_coverage import check_small
 from eptaro.optional import import_optional

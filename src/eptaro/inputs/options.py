@@ -9,7 +9,7 @@ from inspect import signature
 from pathlib import Path
 from typing import Any, Concatenate, Literal, ParamSpec, Protocol, TypeAlias, TypeVar, overload
 
-from eptaro.core.aggregation.planes import Plane
+from eptaro.core.aggregation.cells import Plane
 from eptaro.core.calendars.span import Span
 from eptaro.core.expressions.kinds import ValueKind
 from eptaro.core.expressions.parser import NO_FORMULAS, Formulas

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 from abc import ABC, abstractmethod
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Mapping
@@ -16,6 +15,7 @@ import pyarrow as pa
 from eptaro.core.expressions.tree import Node, unknown_column
 from eptaro.core.kernels.parallel import as_contiguous, is_in_turn, parallel_for
 from eptaro.core.kernels.reading import min_max
+from eptaro.digest import digest_of, start_digest
 from eptaro.errors import InputError, unknown
 from eptaro.inputs import arrow_compute as pc
 from eptaro.record import Record, record
@@ -301,7 +301,7 @@ class FrameSource(Source):
             return _digest_of(self._table)
         ends = (self._pandas.iloc[:_SAMPLED], self._pandas.iloc[-_SAMPLED:])
         text = f"{len(self._pandas)} {' '.join(_digest_of(_frame_table(part)) for part in ends)}"
-        return hashlib.blake2b(text.encode(), digest_size=16).hexdigest()
+        return digest_of(text)
 
 
 def _frame_table(frame: Any) -> pa.Table:
@@ -316,7 +316,7 @@ def _digest_of(table: pa.Table) -> str:
 
     They are taken, as two slices of one table share the buffers of all its rows.
     """
-    digest = hashlib.blake2b(f"{table.num_rows}".encode(), digest_size=16)
+    digest = start_digest(str(table.num_rows))
     for part in (table.slice(0, _ENDS), table.slice(max(table.num_rows - _ENDS, _ENDS))):
         for column in part.take(pa.array(np.arange(part.num_rows))).columns:
             for chunk in column.chunks:
@@ -516,4 +516,4 @@ class ManyFiles(Source):
     def fingerprint(self) -> str:
         """Return a digest of all files, whatever their order."""
         fingerprints = " ".join(sorted(part.fingerprint() for part in self.parts))
-        return hashlib.blake2b(fingerprints.encode(), digest_size=16).hexdigest()
+        return digest_of(fingerprints)

@@ -6,14 +6,14 @@ from collections.abc import Callable, Iterator
 from dataclasses import replace
 from decimal import Decimal
 from functools import partial
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 import pyarrow as pa
 
 from eptaro.core.aggregation.batch import Batch
+from eptaro.core.aggregation.cells import Plane
 from eptaro.core.aggregation.groups import Categorical
-from eptaro.core.aggregation.planes import Plane
 from eptaro.core.calendars.days import Ints
 from eptaro.core.calendars.grain import Grain, plural_of
 from eptaro.core.calendars.span import Span
@@ -24,8 +24,6 @@ from eptaro.core.kernels.reading import RowMask, min_max
 from eptaro.core.results.column import Column
 from eptaro.core.results.result import Result
 from eptaro.errors import DateError, InputError, NoRowsError, spell_option
-from eptaro.inputs.columns.codes import read_codes, read_groups
-from eptaro.inputs.columns.formulas import FormulaColumns
 from eptaro.inputs.columns.kinds import kind_picked, only_picked, read_text_or_date, settled_kinds
 from eptaro.inputs.columns.values import RowOrigin, read_filled, read_numbers
 from eptaro.inputs.datecolumn import infer_date_rules
@@ -44,6 +42,9 @@ from eptaro.inputs.sources import (
 from eptaro.option import setting
 from eptaro.progress import report_progress
 from eptaro.rules import DateRules
+
+if TYPE_CHECKING:
+    from eptaro.inputs.columns.formulas import FormulaColumns
 
 _FIRST_SHOWN = 3
 _LEAST_AT_ONCE = 1 << 16  # rows; fewer are read before a thread has begun
@@ -231,7 +232,7 @@ class Transactions:
         """
         if self._formulas.where is None:
             return table, None, None
-        parsed = self._dates(table, self._formula_columns(table))
+        parsed = self._dates(table)
         good = parsed.days if parsed.bad is None else parsed.days[~parsed.bad]
         if len(good):
             self._see(*min_max(good))
@@ -251,6 +252,8 @@ class Transactions:
         return rows, keeping, parsed.take(keeping)
 
     def _formula_columns(self, table: pa.Table, keeping: RowMask | None = None) -> FormulaColumns:
+        from eptaro.inputs.columns.formulas import FormulaColumns  # which few questions need
+
         origin = RowOrigin(self._source, self.rows, keeping)
         return FormulaColumns(table, self._formulas, origin, self._rules, self._date)
 
@@ -288,21 +291,24 @@ class Transactions:
             return read_filled(self._as_it_is(table, column, origin), column)
 
         def codes(column: str) -> Categorical:
+            from eptaro.inputs.columns.codes import read_codes
+
             return read_codes(self._as_it_is(table, column, origin), column)
+
+        def groups_of(column: str) -> Categorical:
+            from eptaro.inputs.columns.codes import read_groups
+
+            return read_groups(table[column], column, name)
 
         def read_text(column: str) -> Column:
             kind = ValueKind.DATE if column == self._date else self._kinds.get(column)
             return read_text_or_date(table[column], column, name, self._rules, kind)
 
-        calculated, formed = self._formula_columns(table, keeping), self._formulas.columns
+        formed = self._formulas.columns
+        calculated: Any = self._formula_columns(table, keeping) if formed else None
         by_kind: list[tuple[list[str], Callable[[str], Any]]] = [
             ([self._date], lambda _: dates or self._dates(table, calculated)),
-            (
-                self._by,
-                lambda g: (
-                    calculated.category_codes(g) if g in formed else read_groups(table[g], g, name)
-                ),
-            ),
+            (self._by, lambda g: calculated.category_codes(g) if g in formed else groups_of(g)),
             (self._filled, lambda c: calculated.filled_only(c) if c in formed else read_filling(c)),
             (self._numbers, lambda c: calculated.numbers(c) if c in formed else numbers(c)),
             (
@@ -321,10 +327,11 @@ class Transactions:
         )
         return parsed_by_name[self._date], groups, filled | values | texts, distinct
 
-    def _dates(self, table: pa.Table, formula_columns: FormulaColumns) -> ParsedDates:
+    def _dates(self, table: pa.Table, formula_columns: FormulaColumns | None = None) -> ParsedDates:
         try:
             if self._date in self._formulas.columns:
-                parsed = formula_columns.dates(self._date)
+                calculated = formula_columns or self._formula_columns(table)
+                parsed = calculated.dates(self._date)
                 if self._rules.time is not None:
                     parsed = add_clock(parsed, table[self._rules.time], self._rules, self._date)
             else:

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any, get_args
 
 from eptaro.errors import InputError, QuestionError, unknown
-from eptaro.plots import ThemeName
+from eptaro.presentation import ThemeName
 from eptaro.record import Record, record
 
 ENDINGS = (".png", ".svg", ".pdf")

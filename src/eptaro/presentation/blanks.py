@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping
 
 import numpy as np
 
-from eptaro.core.aggregation.planes import BY_TIME, Plane
+from eptaro.core.aggregation.cells import BY_TIME, Plane
 from eptaro.core.calendars.days import Flags
 from eptaro.core.query.lineage import Change, Mean, TracedNumber, Value, ViewLineage
 from eptaro.core.results.result import Result

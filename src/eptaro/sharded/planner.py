@@ -25,9 +25,9 @@ from eptaro.core.query.totals import GroupSet, ReducedBook
 from eptaro.core.query.view import NOTES, OTHERS, BookData, View, group_sizes, leading_groups
 from eptaro.core.results.column import AnyColumn, Column, coded_once, join_columns
 from eptaro.core.results.result import NoLineage, Parts, Result
+from eptaro.core.verbs.layouts.shares import running_name, with_running_shares
 from eptaro.core.verbs.periods import TOTAL
 from eptaro.core.verbs.queries import Recap
-from eptaro.core.verbs.shares import running_name, with_running_shares
 from eptaro.core.verbs.store import answer, check_in_parts
 from eptaro.errors import NothingLeftError, QuestionError, unknown
 from eptaro.record import record

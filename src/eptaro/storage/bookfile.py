@@ -14,10 +14,9 @@ import pyarrow as pa
 from numpy.typing import NDArray
 
 from eptaro.core.aggregation.axis import cells_axis
-from eptaro.core.aggregation.cells import Cells, Tally
+from eptaro.core.aggregation.cells import ROWS, Cells, Plane, Tally
 from eptaro.core.aggregation.encoding import GroupEncoder
 from eptaro.core.aggregation.folded import Folded
-from eptaro.core.aggregation.planes import ROWS, Plane
 from eptaro.core.aggregation.selected import SelectedValues, ValueLists
 from eptaro.core.aggregation.sums import Squares, Sum
 from eptaro.core.calendars.days import Flags, Ints

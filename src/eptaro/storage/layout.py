@@ -9,7 +9,6 @@ measures, calendar, coverage and inputs too.
 
 from __future__ import annotations
 
-import json
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -41,6 +40,8 @@ def part_name(what: str, column: str, part: str) -> str:
 
 def with_metadata(table: Any, about: dict[str, Any]) -> Any:
     """Return an Arrow table with metadata that describe it."""
+    import json
+
     metadata = json.dumps(about, ensure_ascii=False).encode("utf-8")
     return table.replace_schema_metadata({METADATA: metadata})
 

@@ -8,12 +8,13 @@ from typing import Any
 from eptaro.core.aggregation.folded import Folded, UnmetRows
 from eptaro.core.calendars.days import as_date
 from eptaro.core.calendars.grain import GRAINS, Grain
+from eptaro.core.calendars.kinds import from_settings
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.measures.measure import parse_measures
 from eptaro.core.query.book_options import BookOptions, Calendars
 from eptaro.core.query.coverage import Coverage, asked_by_group
-from eptaro.core.query.own_calendars import OwnCalendars, check_own, from_settings
+from eptaro.core.query.own_calendars import OwnCalendars, check_own
 from eptaro.core.query.view import BookData
 
 

@@ -11,11 +11,10 @@ import eptaro as ep
 from eptaro.core.aggregation import axis as axes
 from eptaro.core.aggregation.axis import Axis, union_axis
 from eptaro.core.aggregation.batch import Batch
-from eptaro.core.aggregation.cells import Cells
+from eptaro.core.aggregation.cells import ROWS, Cells, Plane
 from eptaro.core.aggregation.encoding import GroupEncoder
 from eptaro.core.aggregation.fold import Fold
 from eptaro.core.aggregation.groups import Categorical
-from eptaro.core.aggregation.planes import ROWS, Plane
 from eptaro.core.aggregation.selected import SelectedValues, ValueLists
 from eptaro.core.aggregation.sums import Sum
 from eptaro.core.kernels.sorting import stable_order

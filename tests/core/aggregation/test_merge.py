@@ -10,8 +10,8 @@ import numpy as np
 
 import eptaro as ep
 from eptaro.core.aggregation.batch import Batch
+from eptaro.core.aggregation.cells import Plane
 from eptaro.core.aggregation.fold import Fold
-from eptaro.core.aggregation.planes import Plane
 from eptaro.core.aggregation.sums import Sum
 from eptaro.core.results.column import Column
 

@@ -10,8 +10,8 @@ import numpy as np
 import eptaro as ep
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY
+from eptaro.core.calendars.kinds import KINDS, from_settings
 from eptaro.core.calendars.levels import LEVELS
-from eptaro.core.query.own_calendars import KINDS, from_settings
 from tests.conforming import concrete_kinds
 
 LISTED = [

@@ -9,6 +9,7 @@ import click
 from eptaro.cli.help import DEMO, KNOWN, OUTPUT, QUESTION, HeadedCommand, option
 from eptaro.cli.messages import notify
 from eptaro.cli.options import OutputOptions, RuleOptions, output_options, rule_options
+from eptaro.cli.process import leave_pandas_out
 from eptaro.cli.settings import Settings
 from eptaro.cli.show import deliver
 from eptaro.core.calendars.calendar import Calendar
@@ -18,7 +19,6 @@ from eptaro.core.dimension.build import COLUMN_SETS
 from eptaro.core.dimension.build import dimension as make_dimension
 from eptaro.daybook import Daybook
 from eptaro.inputs.locales import locale_names
-from eptaro.optional import leave_pandas_out
 from eptaro.outputs.databases import Mode, load_table
 
 

@@ -12,6 +12,7 @@ from eptaro.cli.data_options import DataOptions, ReadingOptions, data_options, r
 from eptaro.cli.help import BOOKINGS, OUTPUT, QUESTION, HeadedCommand, option
 from eptaro.cli.messages import loudness_options, notify, shown_progress
 from eptaro.cli.options import CalendarOptions, OutputOptions, calendar_options, output_options
+from eptaro.cli.process import leave_pandas_out
 from eptaro.cli.settings import Settings
 from eptaro.cli.show import deliver
 from eptaro.core.calendars.days import ordinal
@@ -20,7 +21,6 @@ from eptaro.core.results.result import Result
 from eptaro.daybook import Daybook
 from eptaro.errors import InputError, count_noun
 from eptaro.inputs.options import AddOptions, FileOptions
-from eptaro.optional import leave_pandas_out
 from eptaro.paths import StoragePath
 from eptaro.presentation.words import calendar_in_words
 from eptaro.progress import log_time

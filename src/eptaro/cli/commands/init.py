@@ -15,9 +15,9 @@ import click
 from eptaro.cli.data_options import ReadingOptions, reading_options, where_option
 from eptaro.cli.help import OUTPUT, QUESTION, HeadedCommand, option
 from eptaro.cli.messages import loudness_options, notify
+from eptaro.cli.process import leave_pandas_out
 from eptaro.core.calendars.month import MonthCalendar
 from eptaro.errors import InputError, unknown
-from eptaro.optional import leave_pandas_out
 from eptaro.urls import secrets_named
 
 _MOST_NAMED = 20  # columns that are listed one by one

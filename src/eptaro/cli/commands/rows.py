@@ -11,9 +11,9 @@ from eptaro.cli.data_options import ReadingOptions, reading_options, where_optio
 from eptaro.cli.help import DEMO, GROUPS, KNOWN, OUTPUT, QUESTION, HeadedCommand, option
 from eptaro.cli.messages import loudness_options, notify, shown_progress
 from eptaro.cli.options import CalendarOptions, OutputOptions, calendar_options, output_options
+from eptaro.cli.process import leave_pandas_out
 from eptaro.cli.settings import Settings
 from eptaro.cli.show import deliver
-from eptaro.optional import leave_pandas_out
 
 if TYPE_CHECKING:
     from eptaro.inputs.sources import Source

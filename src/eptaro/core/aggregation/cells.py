@@ -5,13 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from functools import cached_property
-from typing import Any, NamedTuple
+from typing import Any, Literal, NamedTuple, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.aggregation.axis import Axis, union_axis, union_renumbered
-from eptaro.core.aggregation.planes import ROWS, Plane
 from eptaro.core.aggregation.selected import SelectedValues, ValueLists
 from eptaro.core.aggregation.sums import RunningSquares, RunningSum, Squares, Sum
 from eptaro.core.calendars.days import Ints
@@ -21,6 +20,27 @@ from eptaro.core.kernels.range_sums import running_sums
 from eptaro.core.kernels.sorting import met_first
 from eptaro.core.results.column import Column
 from eptaro.record import record
+
+What: TypeAlias = Literal[
+    "rows", "filled", "sum", "square", "min", "max", "first", "last", "values", "codes"
+]
+
+
+class Plane(NamedTuple):
+    """What the fold keeps per cell.
+
+    `rows`, or of a column: `filled` (how many are not blank), `sum`, `square`, `min`,
+    `max`, `first`, `last`, `values` (all of them) or `codes` (which of its values).
+    """
+
+    what: What
+    column: str = ""
+
+
+ROWS = Plane("rows")
+
+# The calculations that the time of rows decides, and what is kept for each.
+BY_TIME: Mapping[str, What] = {"first": "first", "last": "last"}
 
 _MOST_AT_ONCE = 1 << 26  # cells that are put in one order, which takes room
 Tally = Sum | Squares | SelectedValues | ValueLists

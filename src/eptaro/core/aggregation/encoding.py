@@ -10,11 +10,9 @@ from numpy.typing import NDArray
 
 from eptaro.core.aggregation.groups import Categorical, Groups, words_of
 from eptaro.core.calendars.days import Ints
-from eptaro.core.kernels.factorize import factorize, factorize_pairs
 from eptaro.core.kernels.parallel import parallel_for
 from eptaro.core.kernels.range_sums import count_below
 from eptaro.core.kernels.sorting import joined_runs
-from eptaro.core.kernels.texts import Texts, hashes_of_texts
 from eptaro.core.results.column import Column, ColumnKind
 from eptaro.errors import InputError
 
@@ -89,10 +87,12 @@ class StringTable:
     def __len__(self) -> int:
         return len(self._keys)
 
-    def number(self, words: Texts) -> NDArray[np.int32] | None:
+    def number(self, words: NDArray[Any]) -> NDArray[np.int32] | None:
         """Return the number of each of some different texts; None, and nothing is met then, where
         hashes do not distinguish texts .
         """
+        from eptaro.core.kernels.texts import hashes_of_texts  # which most books do without
+
         keys = hashes_of_texts(words).view(np.int64)
         ordered = np.sort(keys)
         if (ordered[1:] == ordered[:-1]).any():
@@ -107,7 +107,7 @@ class StringTable:
         self._met[before : before + len(fresh)] = fresh
         return numbers if (self._met[numbers] == words).all() else None
 
-    def values(self) -> Texts:
+    def values(self) -> NDArray[Any]:
         """Return all texts by their numbers."""
         return self._met[: len(self)]
 
@@ -289,6 +289,8 @@ class GroupEncoder:
         """Return the number of each row's combination; None where there is one for all."""
         if not self.encoders:
             return None
+        from eptaro.core.kernels.factorize import factorize, factorize_pairs
+
         parts = [encoder.encode(coded[encoder.name]) for encoder in self.encoders]
         numbers: NDArray[Any] = parts[0]
         height = len(self.encoders[0])

@@ -12,10 +12,9 @@ import numpy as np
 
 from eptaro.core.aggregation.axis import MOST_DENSE, Axis
 from eptaro.core.aggregation.batch import Batch
-from eptaro.core.aggregation.cells import Cells, concatenate_cells
+from eptaro.core.aggregation.cells import ROWS, Cells, Plane, concatenate_cells
 from eptaro.core.aggregation.encoding import CategoryEncoder, GroupEncoder, Slots
 from eptaro.core.aggregation.groups import Groups
-from eptaro.core.aggregation.planes import ROWS, Plane
 from eptaro.core.aggregation.rows import (
     Counted,
     RowCellIndex,

@@ -11,11 +11,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
-from eptaro.core.kernels.factorize import factorize
 from eptaro.core.kernels.parallel import parallel_for
 from eptaro.core.kernels.reading import min_max
 from eptaro.core.kernels.sorting import stable_order
-from eptaro.core.kernels.texts import Texts, order_of_texts
 from eptaro.core.results.column import Column, LazyColumn, TiledArray
 from eptaro.core.results.format import BLANK
 from eptaro.errors import QuestionError, unknown
@@ -101,6 +99,8 @@ def natural_order(choices: Column) -> Ints:
             return stable_order(data.astype(np.int64) - least)
     if choices.kind != "text":
         return np.argsort(data, kind="stable")
+    from eptaro.core.kernels.texts import order_of_texts
+
     words = words_of(choices)
     if all(word.isascii() and word.isdigit() and (word[0] != "0" or word == "0") for word in words):
         return order_of_texts(words, by_size=True)
@@ -112,10 +112,10 @@ def natural_order(choices: Column) -> Ints:
     return order_of_texts(words)
 
 
-def words_of(choices: Column) -> Texts:
+def words_of(choices: Column) -> NDArray[Any]:
     """Return the values of a column of texts, none of which is blank."""
     assert choices.choices is not None
-    texts: Texts = choices.choices[choices.data].astype(object, copy=False)
+    texts: NDArray[Any] = choices.choices[choices.data].astype(object, copy=False)
     return texts
 
 
@@ -143,6 +143,8 @@ class Groups:
 
     def drop_unused(self) -> Groups:
         """Return the groups with no other values in their columns than occur."""
+        from eptaro.core.kernels.factorize import factorize  # which one group does without
+
         used = {}
         for name, coded in self.coded.items():
             met, codes = factorize(coded.codes.astype(np.int64) + 1, len(coded.choices) + 1)
@@ -201,6 +203,8 @@ class Groups:
         return {}
 
     def _fewer(self, by: Sequence[str]) -> tuple[Groups, Ints]:
+        from eptaro.core.kernels.factorize import factorize
+
         places = np.zeros(self.count, np.int64)
         bound = 1
         for name in by:

@@ -7,11 +7,10 @@ from dataclasses import replace
 
 import numpy as np
 
-from eptaro.core.aggregation.cells import Cells, regrouped_together
+from eptaro.core.aggregation.cells import Cells, Plane, regrouped_together
 from eptaro.core.aggregation.encoding import CategoryEncoder, GroupEncoder
 from eptaro.core.aggregation.folded import Folded, UnmetRows
 from eptaro.core.aggregation.groups import Categorical, Groups
-from eptaro.core.aggregation.planes import Plane
 from eptaro.core.aggregation.selected import SelectedValues, ValueLists
 from eptaro.core.calendars.days import Ints
 from eptaro.core.calendars.grain import plural_of

@@ -11,8 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.aggregation.batch import Batch
-from eptaro.core.aggregation.cells import Tally
-from eptaro.core.aggregation.planes import What
+from eptaro.core.aggregation.cells import Tally, What
 from eptaro.core.aggregation.selected import SelectedValues, ValueLists, Which
 from eptaro.core.aggregation.sums import LARGEST_SQUARED, Squares, Sum, square_values
 from eptaro.core.calendars.days import Flags, Ints

@@ -17,10 +17,9 @@ from dataclasses import replace
 import numpy as np
 
 from eptaro.core.aggregation.axis import Axis
-from eptaro.core.aggregation.cells import Cells
+from eptaro.core.aggregation.cells import ROWS, Cells, Plane
 from eptaro.core.aggregation.folded import Folded
 from eptaro.core.aggregation.groups import Groups, words_of
-from eptaro.core.aggregation.planes import ROWS, Plane
 from eptaro.core.aggregation.selected import ValueLists
 from eptaro.core.aggregation.sums import Sum
 from eptaro.core.calendars.days import Ints

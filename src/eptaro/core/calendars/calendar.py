@@ -291,14 +291,14 @@ class CalendarRule(ABC):
         if check_level(level, self.levels) == "day":
             return np.datetime_as_string(as_dates(index), unit="D")
         years, numbers = self.numbers(index, level)
-        text = np.char.add(self.prefix, np.char.mod("%04d", years))
+        text = np.strings.add(self.prefix, np.strings.mod("%04d", years))
         if level == "year":
             return text
         if level in ("half", "quarter"):
             form = f"-{LETTERS[level]}%d"
         else:
             form = "-%02d" if level == "month" and self.plain_months else f"-{LETTERS[level]}%02d"
-        return np.char.add(text, np.char.mod(form, numbers))
+        return np.strings.add(text, np.strings.mod(form, numbers))
 
     def counterparts(self, index: Ints, level: str, n: int | Ints, step: str) -> tuple[Ints, Flags]:
         """Return the whole periods of the same place `n` steps away, and which exist.

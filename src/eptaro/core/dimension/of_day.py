@@ -128,8 +128,8 @@ def _iso_week(sheet: Sheet, part: int) -> Column:
 def _iso_text(sheet: Sheet) -> Column:
     periods = _ISO.periods(sheet.span, "week")
     place = periods.position_of(sheet.days)
-    ends = np.char.add("-", np.arange(1, 8).astype(str))
-    every = np.char.add(periods.labels[:, None], ends[None, :]).ravel()
+    ends = np.strings.add("-", np.arange(1, 8).astype(str))
+    every = np.strings.add(periods.labels[:, None], ends[None, :]).ravel()
     return text_values(every, place * 7 + sheet.weekday)
 
 

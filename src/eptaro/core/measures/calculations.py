@@ -9,12 +9,10 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from eptaro.core.aggregation.cells import Cells
-from eptaro.core.aggregation.planes import ROWS, Plane, What
+from eptaro.core.aggregation.cells import ROWS, Cells, Plane, What
 from eptaro.core.aggregation.selected import SelectedValues
 from eptaro.core.aggregation.sums import RunningSquares, RunningSum, Squares, Sum
 from eptaro.core.calendars.days import Ints
-from eptaro.core.kernels import order_statistics
 from eptaro.core.measures.term import Term
 from eptaro.core.results.column import Column
 from eptaro.errors import MeasureError, unknown
@@ -198,6 +196,8 @@ class _Extreme(Picking):
 
     def pick(self, values: NDArray[Any], lo: Ints, hi: Ints) -> NDArray[Any]:
         """Return the least or the largest value of each range."""
+        from eptaro.core.kernels import order_statistics  # which sums do without
+
         return order_statistics.extremes(values, lo, hi, largest=self.largest)
 
 
@@ -260,6 +260,8 @@ class Quantile(Calculation):
 
     def _column(self, values: NDArray[Any], scale: int, term: Term, lo: Ints, hi: Ints) -> Column:
         """Return the quantiles of values `(n_values,)` over ranges `(n_ranges,)`."""
+        from eptaro.core.kernels import order_statistics
+
         quantiles = order_statistics.quantiles(values, lo, hi, term.share) / 10.0**scale
         return Column.of("", "float", quantiles, (hi > lo) & ~np.isnan(quantiles))
 
@@ -282,11 +284,18 @@ class Distinct(Calculation):
     def over_cells(self, cells: Cells, term: Term, lo: Ints, hi: Ints) -> Column:
         """Return how many different values each range holds."""
         tally, first, last = cells.items(Plane("codes", term.column), lo, hi)
-        return Column.of("", "integer", order_statistics.count_distinct(tally.value, first, last))
+        return _count_distinct(tally.value, first, last)
 
     def over_values(self, items: Column, term: Term, lo: Ints, hi: Ints) -> Column:
         """Return how many different values each range holds."""
-        return Column.of("", "integer", order_statistics.count_distinct(items.data, lo, hi))
+        return _count_distinct(items.data, lo, hi)
+
+
+def _count_distinct(values: NDArray[Any], lo: Ints, hi: Ints) -> Column:
+    """Return how many different values there are in ranges, `(n_ranges,)`, of `(n_values,)`."""
+    from eptaro.core.kernels import order_statistics
+
+    return Column.of("", "integer", order_statistics.count_distinct(values, lo, hi))
 
 
 class New(Calculation):

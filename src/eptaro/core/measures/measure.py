@@ -7,16 +7,14 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import TypeAlias
 
-from eptaro.core.aggregation.cells import Cells
-from eptaro.core.aggregation.planes import Plane
+from eptaro.core.aggregation.cells import Cells, Plane
 from eptaro.core.calendars.days import Ints
 from eptaro.core.expressions.parser import Formula
 from eptaro.core.expressions.tree import BinaryOp, Name, Node
 from eptaro.core.measures.calculations import calculation, planes_of, ratio
-from eptaro.core.measures.members import term_over_cells
 from eptaro.core.measures.parsing import EXAMPLE, MEASURE_FUNCTIONS, MeasureParser, parse_term
 from eptaro.core.measures.term import Arithmetic, Term
-from eptaro.core.results.column import NO_NUMBERS, Column
+from eptaro.core.results.column import NO_NUMBERS, Column, join_columns
 from eptaro.core.results.format import Format
 from eptaro.errors import ExpressionError, MeasureError
 from eptaro.record import Record
@@ -252,7 +250,7 @@ class Measure(Record):
         --------
         >>> import numpy as np
         >>> from eptaro.core.aggregation.axis import Axis
-        >>> from eptaro.core.aggregation.planes import ROWS
+        >>> from eptaro.core.aggregation.cells import ROWS
         >>> from eptaro.core.aggregation.sums import Sum
         >>> cells = Cells(Axis(1, 739_000, 3), {ROWS: Sum(np.array([7, 5, 2]))})
         >>> trips = Measure.parse("trips=count()")
@@ -355,3 +353,20 @@ def terms_on_totals(measures: Sequence[Measure]) -> dict[str, Term]:
         and measure.term.members is not None
         and not measure.term.is_balance
     }
+
+
+def term_over_cells(cells: Cells, term: Term, lo: Ints, hi: Ints) -> Column:
+    """Return a term over each half-open range lo..hi of cells: on the values of its column, or on
+    the totals of each value of another.
+
+    `lo` and `hi` are `(n_ranges,)` int64; the column has `n_ranges` values.
+    """
+    if term.members is None:
+        return calculation(term.how).over_cells(cells, term, lo, hi)
+    from eptaro.core.measures.members import member_totals
+
+    parts = [
+        calculation(term.how).over_values(totals, term, lo, hi)
+        for totals, lo, hi in member_totals(cells, term, lo, hi)
+    ]
+    return parts[0] if len(parts) == 1 else join_columns(parts)

@@ -11,33 +11,17 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from eptaro.core.aggregation.cells import Cells
-from eptaro.core.aggregation.planes import Plane
+from eptaro.core.aggregation.cells import Cells, Plane
 from eptaro.core.aggregation.selected import ValueLists
 from eptaro.core.calendars.days import LAST_DAY, Ints
 from eptaro.core.kernels.range_sums import running_sums
 from eptaro.core.kernels.sorting import met_first, stable_order
 from eptaro.core.measures.calculations import calculation, planes_of
 from eptaro.core.measures.term import Members, Term
-from eptaro.core.results.column import Column, join_columns
+from eptaro.core.results.column import Column
 from eptaro.errors import EptaroError
 
 _AT_ONCE = 1 << 22  # rows that are put in order at once
-
-
-def term_over_cells(cells: Cells, term: Term, lo: Ints, hi: Ints) -> Column:
-    """Return a term over each half-open range lo..hi of cells: on the values of its column, or on
-    the totals of each value of another.
-
-    `lo` and `hi` are `(n_ranges,)` int64; the column has `n_ranges` values.
-    """
-    if term.members is None:
-        return calculation(term.how).over_cells(cells, term, lo, hi)
-    parts = [
-        calculation(term.how).over_values(totals, term, lo, hi)
-        for totals, lo, hi in member_totals(cells, term, lo, hi)
-    ]
-    return parts[0] if len(parts) == 1 else join_columns(parts)
 
 
 def member_totals(

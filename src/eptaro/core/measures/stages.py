@@ -11,8 +11,7 @@ from collections.abc import Callable
 import numpy as np
 
 from eptaro.core.aggregation.axis import MOST_DENSE
-from eptaro.core.aggregation.cells import Cells
-from eptaro.core.aggregation.planes import ROWS
+from eptaro.core.aggregation.cells import ROWS, Cells
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Ints
 from eptaro.core.calendars.grain import Grain, check_whole

@@ -11,9 +11,8 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from eptaro.core.aggregation.cells import Cells
+from eptaro.core.aggregation.cells import Cells, Plane
 from eptaro.core.aggregation.folded import Folded
-from eptaro.core.aggregation.planes import Plane
 from eptaro.core.aggregation.selected import ValueLists
 from eptaro.core.aggregation.sums import RunningSum, Sum
 from eptaro.core.calendars.days import Ints, as_date

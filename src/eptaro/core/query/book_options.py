@@ -7,9 +7,8 @@ from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import field, replace
 from typing import TypeAlias
 
+from eptaro.core.aggregation.cells import ROWS, Plane
 from eptaro.core.aggregation.folded import Folded
-from eptaro.core.aggregation.merge import merge
-from eptaro.core.aggregation.planes import ROWS, Plane
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY
 from eptaro.core.calendars.grain import first_weekday
@@ -255,4 +254,6 @@ def merge_facts(one: BookData, two: BookData, *, force: bool = False) -> BookDat
         ends = one.coverage, two.coverage
         coverage = Span.of(min(span.lo for span in ends), max(span.hi for span in ends))
     options = BookOptions(one.measures, [], calendar, coverage, workdays=workdays)
+    from eptaro.core.aggregation.merge import merge
+
     return options.facts(merge(one.folded, two.folded, force=force))

@@ -22,8 +22,7 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.dimension.attribute import Sheet
 from eptaro.core.dimension.recurring import HOUR, RECURRING
 from eptaro.core.kernels.sorting import rank_rows, time_keys
-from eptaro.core.measures.measure import Measure
-from eptaro.core.measures.members import term_over_cells
+from eptaro.core.measures.measure import Measure, term_over_cells
 from eptaro.core.measures.stages import NestedAggregation
 from eptaro.core.measures.term import DAYS
 from eptaro.core.query.lineage import AttributeFilter, Side, Value, ViewLineage

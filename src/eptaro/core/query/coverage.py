@@ -8,8 +8,8 @@ from typing import Any, Literal, TypeAlias
 
 import numpy as np
 
+from eptaro.core.aggregation.cells import ROWS
 from eptaro.core.aggregation.folded import Folded
-from eptaro.core.aggregation.planes import ROWS
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import FIRST_DAY, Ints
 from eptaro.core.calendars.grain import are_whole, first_days, plural_of

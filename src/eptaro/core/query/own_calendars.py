@@ -1,4 +1,4 @@
-"""Calendars from their settings; `OwnCalendars`: each value of a group column keeps its own."""
+"""`OwnCalendars`: each value of a group column keeps its own calendar."""
 
 from __future__ import annotations
 
@@ -10,27 +10,9 @@ import numpy as np
 from eptaro.core.aggregation.groups import Groups
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Flags
-from eptaro.core.calendars.listed import ListedCalendar
 from eptaro.core.calendars.month import MonthCalendar
-from eptaro.core.calendars.week import WeekCalendar
 from eptaro.core.results.format import BLANK
 from eptaro.errors import CalendarError, InputError, unknown
-
-KINDS = {"month": MonthCalendar, "week": WeekCalendar, "listed": ListedCalendar}
-
-
-def from_settings(settings: dict[str, Any]) -> Calendar:
-    """Return the calendar whose `settings()` these are.
-
-    >>> from_settings(MonthCalendar(year_starts="04-01").settings()).describe()
-    'calendar: years from 1 April, named for their end, ISO 8601 weeks'
-    """
-    options = dict(settings)
-    kind = options.pop("kind", None)
-    if kind not in KINDS:
-        raise CalendarError(unknown("kind of calendar", kind, KINDS))
-    calendar: Calendar = KINDS[kind](**options)
-    return calendar
 
 
 class OwnCalendars:
@@ -110,7 +92,8 @@ class OwnCalendars:
         >>> from eptaro.core.aggregation.groups import Categorical
         >>> from eptaro.core.results.column import Column
         >>> coded = Categorical(np.array([0, 1], np.int32), Column.text("company", ["a", "b"]))
-        >>> own = OwnCalendars("company", {"a": WeekCalendar("cafe")}, MonthCalendar("civil"))
+        >>> import eptaro as ep
+        >>> own = OwnCalendars("company", {"a": ep.WeekCalendar("cafe")}, MonthCalendar("civil"))
         >>> flags = own.of_groups(Groups({"company": coded}, 2), "these rows")
         >>> {calendar.name: which.tolist() for calendar, which in flags.items()}
         {'cafe': [True, False], 'civil': [False, True]}
@@ -154,7 +137,8 @@ class OwnCalendars:
 
         Examples
         --------
-        >>> own = OwnCalendars("company", {"Cafés": WeekCalendar("cafe")}, MonthCalendar())
+        >>> import eptaro as ep
+        >>> own = OwnCalendars("company", {"Cafés": ep.WeekCalendar("cafe")}, MonthCalendar())
         >>> own.settings()["calendars"]["Cafés"]["kind"]
         'week'
         """
@@ -178,11 +162,14 @@ class OwnCalendars:
 
         Examples
         --------
-        >>> own = OwnCalendars("company", {"Cafés": WeekCalendar("cafe")}, MonthCalendar())
+        >>> import eptaro as ep
+        >>> own = OwnCalendars("company", {"Cafés": ep.WeekCalendar("cafe")}, MonthCalendar())
         >>> again = OwnCalendars.from_settings(own.settings())
         >>> again.column, [*again.calendars]
         ('company', ['Cafés'])
         """
+        from eptaro.core.calendars.kinds import from_settings
+
         calendars = {value: from_settings(one) for value, one in settings["calendars"].items()}
         other = settings["other"]
         return cls(settings["column"], calendars, from_settings(other) if other else None)

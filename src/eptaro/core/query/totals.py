@@ -10,7 +10,6 @@ from numpy.typing import NDArray
 
 from eptaro.core.aggregation.folded import Folded
 from eptaro.core.aggregation.groups import Groups
-from eptaro.core.aggregation.merge import numbered_together, renumber_distinct, rows_after
 from eptaro.core.calendars.days import FIRST_DAY, Flags, Ints
 from eptaro.core.kernels import bigint
 from eptaro.core.query.coverage import GroupSpans
@@ -57,6 +56,8 @@ class ReducedBook:
 
     def combine(self, other: ReducedBook) -> ReducedBook:
         """Return what was folded of the groups of both, which add up where they are alike."""
+        from eptaro.core.aggregation.merge import numbered_together, renumber_distinct, rows_after
+
         one, two = self.folded, renumber_distinct(self.folded, other.folded)
         groups, places = numbered_together([one.groups, two.groups])
         first, second = (
@@ -83,12 +84,15 @@ class GroupSet:
 
     def combine(self, other: GroupSet) -> GroupSet:
         """Return the groups of both, in natural order."""
-        return GroupSet(
-            numbered_together([self.groups.drop_unused(), other.groups.drop_unused()])[0]
-        )
+        from eptaro.core.aggregation.merge import numbered_together
+
+        used = [self.groups.drop_unused(), other.groups.drop_unused()]
+        return GroupSet(numbered_together(used)[0])
 
     def places(self, some: Groups) -> Ints:
         """Return the places of some of the groups among all."""
+        from eptaro.core.aggregation.merge import numbered_together
+
         return numbered_together([self.groups, some.drop_unused()])[1][1]
 
 

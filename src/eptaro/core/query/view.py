@@ -11,18 +11,16 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from eptaro.core.aggregation.cells import Cells
+from eptaro.core.aggregation.cells import BY_TIME, ROWS, Cells, Plane
 from eptaro.core.aggregation.folded import Folded, aside_note, left_note
 from eptaro.core.aggregation.groups import Categorical, Groups
-from eptaro.core.aggregation.planes import BY_TIME, ROWS, Plane
 from eptaro.core.aggregation.selected import SelectedValues
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Flags, Ints, as_date
 from eptaro.core.calendars.grain import check_whole, may_straddle, whole_periods_in
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
-from eptaro.core.measures.measure import Measure
-from eptaro.core.measures.members import first_days_of, new_to_all, term_over_cells
+from eptaro.core.measures.measure import Measure, term_over_cells
 from eptaro.core.measures.term import Term
 from eptaro.core.query.coverage import Coverage, GroupSpans
 from eptaro.core.query.own_calendars import OwnCalendars
@@ -475,6 +473,8 @@ class View:
             return self._balances(term, group, first, last)
         if term.over_all:
             plane = Plane("codes", term.column)
+            from eptaro.core.measures.members import new_to_all
+
             return new_to_all(self.cells, plane, self._first_day_of_each(plane), lo, hi)
         return term_over_cells(self.cells, term, lo, hi)
 
@@ -495,6 +495,8 @@ class View:
         """Return the first day of each value of a column in any group of the book."""
         name = f"first day of each {plane.column}"
         if name not in self.cache:
+            from eptaro.core.measures.members import first_days_of
+
             self.cache[name] = first_days_of(self.facts.cells, plane)
         days: Ints = self.cache[name]
         return days

@@ -18,9 +18,8 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 from decimal import Decimal
-from fractions import Fraction
 from functools import cache, cached_property, partial
-from typing import Any, Literal, TypeAlias
+from typing import TYPE_CHECKING, Any, Literal, TypeAlias
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -32,6 +31,9 @@ from eptaro.core.kernels.parallel import gather, repeat
 from eptaro.core.results.format import DisplayHint, Format, Priority
 from eptaro.errors import EptaroError, MeasureError, QuestionError
 from eptaro.record import record
+
+if TYPE_CHECKING:
+    from fractions import Fraction
 
 
 @record
@@ -409,6 +411,8 @@ class Column:
         >>> Column.of("fare", "decimal", [705], scale=2).fraction(0)
         Fraction(141, 20)
         """
+        from fractions import Fraction
+
         (value,) = self.data[place : place + 1].tolist()
         return Fraction(Fraction(value), 10**self.scale)
 

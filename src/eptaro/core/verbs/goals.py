@@ -11,17 +11,20 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from eptaro.core.aggregation.cells import ROWS
 from eptaro.core.aggregation.groups import Groups
 from eptaro.core.aggregation.merge import numbered_together
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Ints
+from eptaro.core.calendars.grain import last_days, level_of
 from eptaro.core.calendars.levels import LEVELS
 from eptaro.core.calendars.period import Period
 from eptaro.core.calendars.span import Span
+from eptaro.core.kernels import bigint
 from eptaro.core.measures.measure import Measure
 from eptaro.core.query.totals import GroupSet
 from eptaro.core.query.view import BookData, View
-from eptaro.core.results.column import Column, join_columns
+from eptaro.core.results.column import Column, date_column, join_columns
 from eptaro.core.results.format import BLANK, DisplayHint
 from eptaro.core.verbs.comparison.sides import Sides, of_to_date, of_whole
 from eptaro.core.verbs.queries import Accumulate, Compare, Goals, GoalsQuery, Pace, Recap
@@ -30,6 +33,7 @@ from eptaro.record import record
 
 GOAL_ENDINGS = ("_goal", "_goal_to_date", "_goal_gap", "_goal_reached")
 _NAMED = 3  # goals that a note names
+Shape = Callable[[Ints, Ints, Ints], NDArray[np.float64]]  # see over_days
 
 
 @record
@@ -326,9 +330,7 @@ def _find_group(value: Any, words: Collection[Any]) -> Any:
     return word
 
 
-def prior_year_shape(
-    plan: Groups, view: View, measure: Measure, level: str
-) -> Callable[[Ints, Ints, Ints], NDArray[np.float64]]:
+def prior_year_shape(plan: Groups, view: View, measure: Measure, level: str) -> Shape:
     """Return how groups of a plan, the first days of periods and days lead to the share of a
     measure that the prior year's period had reached at the counterpart of the day; NaN where that
     is not known.
@@ -366,3 +368,61 @@ def _prior_share(view: View, measure: Measure, rows: GoalRows, index: Ints) -> N
         part, whole_value, out=np.full(len(part), np.nan), where=defined
     )
     return share
+
+
+def over_days(view: View, name: str, shape: Shape | None = None) -> list[Column]:
+    """Return the sums of a view of a book dated by periods, spread over their days: the groups, the
+    day under a `name`, and a column for each measure.
+
+    What is due by the k-th of n days is k / n of the sum, or what `shape` returns for groups, the
+    first days of periods and days, `(n_days,)` each: a share, NaN where it is not known. Whole
+    numbers and decimals are dealt out in whole units, so that the days add up to the sum. Raises
+    `QuestionError` for a measure that is no sum.
+    """
+    facts = view.facts
+    if facts.folded.grain == "day":
+        raise QuestionError(f"{facts.source} is dated by the day; nothing need be spread")
+    odd = [measure.name for measure in facts.measures if measure.additive_plane is None]
+    if odd:
+        raise QuestionError(
+            f"only sums and counts can be spread over days: leave out {', '.join(odd)}, or ask by "
+            f"the {level_of(facts.folded.grain)}"
+        )
+    group, first = view.cells.axis.cells_of()
+    cell = np.arange(len(group))
+    filled = view.cells.sums(ROWS, cell, cell + 1).data > 0
+    cell, group, first = cell[filled], group[filled], first[filled]
+    count = last_days(first, facts.folded.grain) - first + 1
+    row = np.repeat(np.arange(len(cell)), count)
+    nth = np.arange(len(row)) - np.repeat(np.cumsum(count) - count, count)
+    days = first[row] + nth
+    due = (nth + 1) / count[row]
+    if shape is not None:
+        share = shape(group[row], first[row], days)
+        due = np.where(np.isnan(share) | (nth + 1 == count[row]), due, share)
+    columns = view.groups.columns(group[row])
+    columns.append(date_column(name, days, None, "Day of the period"))
+    for measure in facts.measures:
+        value = measure.over_cells(view.cells, cell, cell + 1, {})
+        spread = _dealt_out(value.take(row), nth, count[row], due, straight=shape is None)
+        columns.append(spread.named(measure.name, measure.formula))
+    return columns
+
+
+def _dealt_out(
+    sums: Column, nth: Ints, count: Ints, due: NDArray[np.float64], *, straight: bool
+) -> Column:
+    """Return what is due on each day: by its end, less what was due before.
+
+    All arrays are `(n_days,)`.
+    """
+    if sums.kind == "float":
+        upto: NDArray[Any] = sums.data * due
+    else:
+        units = bigint.widen(sums.data)
+        upto = (2 * units * (nth + 1) + count) // (2 * count)
+        if not straight:
+            upto = np.where(nth + 1 == count, units, bigint.widen(np.floor(sums.data * due + 0.5)))
+    before = np.where(nth == 0, 0, np.append(0, upto[:-1]))
+    own = upto - before
+    return replace(sums, data=own if sums.kind == "float" else bigint.narrow_integers(own))

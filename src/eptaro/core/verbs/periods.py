@@ -215,7 +215,7 @@ class Chunks:
     def labels(first: Ints, last: Ints) -> NDArray[np.str_]:
         """Return the labels of chunks: their first and last days. All arrays are `(n_chunks,)`."""
         one, two = (np.datetime_as_string(as_dates(days), unit="D") for days in (first, last))
-        return np.char.add(np.char.add(one, ".."), two)
+        return np.strings.add(np.strings.add(one, ".."), two)
 
 
 def wider_levels(levels: Sequence[str], per: str, calendar: Calendar) -> list[str]:

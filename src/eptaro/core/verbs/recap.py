@@ -116,7 +116,7 @@ def _recap_long(view: View, rows: PeriodRows, query: Recap) -> Result:
     table = Result([*head, *beside], meta, answer)
     order = table.order(query.order) if query.order else None
     if query.shares:
-        from eptaro.core.verbs.shares import with_running_shares
+        from eptaro.core.verbs.layouts.shares import with_running_shares
 
         table = with_running_shares(table, measures, np.asarray(parts), order)
     return table if order is None else table.take(order)
@@ -130,7 +130,7 @@ def _with_more(
 
     The arrays of `words` are `(n_rows,)`.
     """
-    from eptaro.core.verbs import shares
+    from eptaro.core.verbs.layouts import shares
 
     columns = []
     for measure, value in zip(view.facts.measures, values, strict=True):

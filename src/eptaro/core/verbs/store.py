@@ -1,4 +1,4 @@
-"""`Store`: what answers queries; in memory, for several books, and in the calendars of groups.
+"""`Store`: what answers queries; in memory, and in the calendars of groups.
 
 A book of several companies answers a question once for each calendar, over the groups
 that keep it, and sets the answers together; every row is labelled in its own calendar.
@@ -7,7 +7,7 @@ that keep it, and sets the answers together; every row is labelled in its own ca
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import field, replace
+from dataclasses import replace
 from functools import partial
 from typing import Any, Protocol
 
@@ -16,16 +16,8 @@ import numpy as np
 from eptaro.core.aggregation.groups import Groups
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.workdays import Workdays
-from eptaro.core.measures.measure import Measure, Measures
+from eptaro.core.measures.measure import Measures
 from eptaro.core.query.book_options import BookOptions, chosen_measures
-from eptaro.core.query.book_set import (
-    ColumnNames,
-    columns_of,
-    measures_of_books,
-    parse_set_measures,
-    set_facts,
-    with_measures,
-)
 from eptaro.core.query.lineage import InParts, ViewLineage
 from eptaro.core.query.own_calendars import OwnCalendars
 from eptaro.core.query.query import (
@@ -37,7 +29,6 @@ from eptaro.core.query.query import (
     Query,
     TotalledQuery,
     group_names,
-    values_apart,
 )
 from eptaro.core.query.view import BookData, View
 from eptaro.core.results.column import Column, join_columns
@@ -54,7 +45,7 @@ from eptaro.core.verbs.queries import (
     Spread,
     Trail,
 )
-from eptaro.errors import NothingLeftError, QuestionError, unknown
+from eptaro.errors import NothingLeftError, QuestionError
 from eptaro.record import record
 
 _ONE = "book.with_calendar(calendar), or --calendar NAME"
@@ -290,114 +281,3 @@ class MemoryStore:
     def formatted(self, formats: Mapping[str, Format]) -> MemoryStore:
         """Return the same cells with some measures shown in another way."""
         return MemoryStore(self.facts.formatted(formats), self.file)
-
-
-@record
-class SetStore:
-    """The stores of several books, asked as one.
-
-    `measures` are those of the set; `names` says what books call the group columns of the set. A
-    query takes the cells of the books that its measures are of.
-    """
-
-    stores: Mapping[str, Store]
-    measures: tuple[Measure, ...]
-    calendar: Calendar
-    workdays: Workdays
-    names: ColumnNames = field(default_factory=dict)
-    formats: Mapping[str, Format] = field(default_factory=dict)
-    cache: dict[tuple[str, ...], BookData] = field(default_factory=dict)  # the facts of some books
-
-    @property
-    def about(self) -> BookData:
-        """The facts of all measures."""
-        return self.facts
-
-    @property
-    def where(self) -> str:
-        """Of how many books, in words."""
-        return f" in {len(self.stores)} books"
-
-    @property
-    def facts(self) -> BookData:
-        """The books that the measures are of, as one."""
-        tables = _books_of(self.measures)
-        if tables not in self.cache:
-            by = self.columns(tables)
-            books = {}
-            for name in tables:
-                own = [self.names.get(name, {}).get(column, column) for column in by]
-                books[name] = self.stores[name].view(by=own).facts
-            self.cache[tables] = set_facts(
-                *(books, by, self.names, self.calendar, self.workdays, self.formats)
-            )
-        return with_measures(self.cache[tables], self.measures)
-
-    @property
-    def measures_of_books(self) -> dict[str, tuple[Measure, ...]]:
-        """The measures of each book by its name."""
-        return {name: store.about.measures for name, store in self.stores.items()}
-
-    def columns(self, tables: Sequence[str]) -> list[str]:
-        """Return the group columns that all of some books have."""
-        first, *others = map(self._columns_of, tables)
-        return [column for column in first if all(column in other for other in others)]
-
-    def ask(self, query: Query) -> Result:
-        """Return the answer to a query."""
-        if isinstance(query, Spread | Histogram):
-            raise QuestionError(
-                f"{query.verb} looks at the rows of one book: ask that book, of "
-                f"{', '.join(self.stores)}"
-            )
-        if isinstance(query, MeasuredQuery) and query.measures is not None:
-            return self.measuring(query.measures).ask(replace(query, measures=None))
-        self._check_columns(query)
-        return answer(self.facts, query)
-
-    def view(self, by: By = None, only: Only = None, as_of: AsOf = None) -> View:
-        """Return what a query looks at."""
-        self._check_columns(Query(by=by, only=only, as_of=as_of))
-        return self.facts.view(by, only, as_of)
-
-    def on_calendar(self, calendar: Calendar | OwnCalendars, workdays: Workdays | None) -> SetStore:
-        """Return the same books on another calendar."""
-        if isinstance(calendar, OwnCalendars):
-            raise QuestionError("a set of books has one calendar, which all of them share")
-        work = workdays or self.workdays
-        return replace(self, calendar=calendar, workdays=work, cache={})
-
-    def measuring(self, measures: Measures) -> SetStore:
-        """Return the same books with some of the measures, or others that are made of them."""
-        books = self.measures_of_books
-        by_name = {m.name: m for m in (*measures_of_books(books).values(), *self.measures)}
-        own = parse_set_measures(measures, [*by_name.values()], books)
-        return replace(self, measures=own)
-
-    def formatted(self, formats: Mapping[str, Format]) -> SetStore:
-        """Return the same books with some measures shown in another way."""
-        return replace(self, formats={**self.formats, **formats}, cache={})
-
-    def _columns_of(self, table: str) -> list[str]:
-        return columns_of(table, self.stores[table].about, self.names)
-
-    def _check_columns(self, query: Query) -> None:
-        """Raise `QuestionError` for a group column that a book which is asked does not have."""
-        columns = {table: self._columns_of(table) for table in self.stores}
-        every = [*dict.fromkeys(column for own in columns.values() for column in own)]
-        _, values_by_name = values_apart(query.only, every)
-        names = group_names(query.by)
-        for name in dict.fromkeys([*([] if names == [EVERY] else names), *values_by_name]):
-            lacking = [t for t in _books_of(self.measures) if name not in columns[t]]
-            if not lacking:
-                continue
-            if name not in every:
-                raise QuestionError(unknown("group column", name, every))
-            can = [m.name for m in self.measures if all(name in columns[t] for t in m.tables)]
-            cure = f"; without it, ask measures={can!r}" if can else ""
-            raise QuestionError(f"{' and '.join(lacking)} has no column {name!r}{cure}")
-
-
-def _books_of(measures: Sequence[Measure]) -> tuple[str, ...]:
-    """Return the names of the books that measures take, each once."""
-    return tuple(dict.fromkeys(table for measure in measures for table in measure.tables))

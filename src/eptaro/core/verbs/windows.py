@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import numpy as np
 
-from eptaro.core.aggregation.planes import ROWS
+from eptaro.core.aggregation.cells import ROWS
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.calendars.levels import ACTIVE_DAY, BY_GROUP, ENTRY, WORKDAY, Amount
@@ -12,7 +14,6 @@ from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.kernels.range_sums import running_sums
 from eptaro.core.measures.measure import Measure
 from eptaro.core.query.lineage import LastN, Side, TracedNumber, Value
-from eptaro.core.query.transactions import Ledger
 from eptaro.core.query.view import View
 from eptaro.core.results.column import (
     AnyColumn,
@@ -28,6 +29,9 @@ from eptaro.core.results.column import (
 from eptaro.core.results.format import COMPLETE, DATE, FIRST, LAST, DisplayHint, Priority
 from eptaro.errors import QuestionError
 from eptaro.record import Record, record
+
+if TYPE_CHECKING:
+    from eptaro.core.query.transactions import Ledger
 
 
 @record
@@ -216,6 +220,8 @@ def _by_entries(view: View, n: int, group: Ints, date: Ints) -> WindowSpans:
 
     `group` and `date` are `(n_windows,)`.
     """
+    from eptaro.core.query.transactions import Ledger
+
     ledger = Ledger.of(view)
     hi, opens = ledger.upto(group, date), ledger.opens(group)
     # Before its first transaction a group has an empty run at its own beginning.

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import datetime as dt
-import hashlib
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from decimal import Decimal
@@ -14,10 +13,9 @@ import pyarrow as pa
 from numpy.typing import NDArray
 
 from eptaro.core.aggregation.axis import cells_axis
-from eptaro.core.aggregation.cells import Cells, Tally
+from eptaro.core.aggregation.cells import Cells, Plane, Tally
 from eptaro.core.aggregation.encoding import CategoryEncoder, GroupEncoder
 from eptaro.core.aggregation.folded import Folded, UnmetRows
-from eptaro.core.aggregation.planes import Plane
 from eptaro.core.aggregation.selected import SelectedValues, ValueLists
 from eptaro.core.aggregation.sums import Squares, Sum
 from eptaro.core.calendars.days import Ints
@@ -28,6 +26,7 @@ from eptaro.core.measures.measure import Measure
 from eptaro.core.query.query import Filter
 from eptaro.core.results.column import Column, ColumnKind
 from eptaro.core.results.result import Result
+from eptaro.digest import digest_of
 from eptaro.engines.databases.queries import (
     DAY,
     GROUPED,
@@ -363,7 +362,6 @@ def _build_folded(
         else:
             tally = tally_of(plane, result, keys.good)
             tallies[plane] = tally.move(cell, axis.size)
-    digest = hashlib.blake2b(f"{name} {result.queries} {counts.sum()}".encode(), digest_size=16)
     return Folded(
         groups,
         Cells(axis, tallies),
@@ -372,7 +370,7 @@ def _build_folded(
         rejected,
         {},
         (),
-        frozenset([digest.hexdigest()]),
+        frozenset([digest_of(f"{name} {result.queries} {counts.sum()}")]),
         distinct,
         queries=result.queries,
         grain=keys.read.grain or "day",

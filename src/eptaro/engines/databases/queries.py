@@ -11,7 +11,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
-from eptaro.core.aggregation.planes import Plane, What
+from eptaro.core.aggregation.cells import Plane, What
 from eptaro.core.expressions.parser import Formulas
 from eptaro.core.query.query import Filter
 from eptaro.engines.databases.expressions import Translator

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 import pyarrow as pa
 
-from eptaro.core.aggregation.planes import Plane
+from eptaro.core.aggregation.cells import Plane
 from eptaro.core.expressions.kinds import FUNCTIONS, Use, ValueKind, sure_kind
 from eptaro.core.expressions.kinds import column_uses as uses_of
 from eptaro.core.expressions.parser import Formula, Formulas
@@ -20,7 +20,6 @@ from eptaro.core.expressions.tree import Call, Name, Node, Text, Where
 from eptaro.core.results.column import Column
 from eptaro.errors import ExpressionError, InputError, MeasureError
 from eptaro.inputs import arrow_compute as pc
-from eptaro.inputs.columns.codes import read_codes
 from eptaro.inputs.dates.reading import is_text, read_dates
 from eptaro.inputs.options import FoldSpec
 from eptaro.inputs.sources import ColumnRequest, Source
@@ -87,6 +86,8 @@ def read_text_or_date(
                 f"{source}: {array[row].as_py()!r} of {name!r} is not a date, and others are"
             )
         return Column.of(name, "date", parsed.days, ~bad)
+    from eptaro.inputs.columns.codes import read_codes
+
     coded = read_codes(array, name)
     return in_order(
         Column.text(name, np.array([*coded.choices.to_list(), None], object)[:-1], coded.codes)

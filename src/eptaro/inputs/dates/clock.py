@@ -109,7 +109,7 @@ def _of_texts(column: pa.ChunkedArray, rules: DateRules, name: str) -> Clock:
     texts = pc.utf8_trim_whitespace(pa.chunked_array([whole.dictionary.cast(pa.string())]))
     codes = whole.indices.fill_null(len(texts)) if whole.null_count else whole.indices
     places = codes.to_numpy(zero_copy_only=False)
-    empty = to_numpy(pc.is_in(texts, pa.array(["", *rules.blanks], pa.string())))
+    empty = to_numpy(pc.is_in(texts, pc.array_of_texts(["", *rules.blanks])))
     matches = pc.extract_regex(texts, _TIME)
     timed = to_numpy(matches.is_valid())
     plain = to_numpy(pc.match_substring_regex(texts, _NUMBER)) & ~empty

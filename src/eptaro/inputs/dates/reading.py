@@ -350,7 +350,7 @@ def _of_one_grain(
 def _with_blanks(texts: pa.Array, parsed: ParsedTexts, rules: DateRules) -> ParsedTexts:
     """Mark empty texts and declared sentinels as blank."""
     trimmed = pc.utf8_trim_whitespace(texts)
-    blank = pc.is_in(trimmed, pa.array(["", *rules.blanks])).to_numpy(zero_copy_only=False)
+    blank = pc.is_in(trimmed, pc.array_of_texts(["", *rules.blanks])).to_numpy(zero_copy_only=False)
     good = parsed.reason == ""
     for day in sentinel_days(rules):
         blank |= good & (parsed.day == day)

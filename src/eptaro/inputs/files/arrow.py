@@ -9,7 +9,7 @@ from typing import Any
 import pyarrow as pa
 from pyarrow import ipc
 
-from eptaro.inputs.files.chunks import file_digest
+from eptaro.digest import file_digest
 from eptaro.inputs.sources import ColumnRequest, Source, check_columns, plain_text
 from eptaro.rules import FileRules
 

@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Iterator
 from contextlib import contextmanager
 from functools import partial
-from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -186,36 +184,6 @@ def _damages() -> tuple[type[Exception], ...]:
     import zlib
 
     return (pa.ArrowException, OSError, UnicodeError, zlib.error, lzma.LZMAError, EOFError)
-
-
-_SAMPLE, _SAMPLES = 1 << 16, 65  # bytes of each sample of a file, and how many there are
-_REQUESTS = 16  # samples of a remote file that are asked for at a time
-
-
-def file_digest(path: Path) -> str:
-    """Return a digest of a file: of its size, and of all its bytes, or of samples of a long one."""
-    with path.open("rb") as file:
-        return digest_of(file, path.stat().st_size)
-
-
-def digest_of(file: Any, size: int) -> str:
-    """Return the same of a file that is open, wherever it lies."""
-    digest = hashlib.blake2b(str(size).encode(), digest_size=16)
-    if size <= _SAMPLE * _SAMPLES:
-        digest.update(file.read())
-        return digest.hexdigest()
-    starts = [(size - _SAMPLE) * number // (_SAMPLES - 1) for number in range(_SAMPLES)]
-    if hasattr(file, "read_at"):  # each is a request, which takes its time wherever the file is far
-        from concurrent.futures import ThreadPoolExecutor
-
-        with ThreadPoolExecutor(_REQUESTS) as pool:
-            for sample in pool.map(partial(file.read_at, _SAMPLE), starts):
-                digest.update(sample)
-        return digest.hexdigest()
-    for start in starts:
-        file.seek(start)
-        digest.update(file.read(_SAMPLE))
-    return digest.hexdigest()
 
 
 def unreadable(path: object, error: Exception) -> InputError:

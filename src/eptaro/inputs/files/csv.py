@@ -3,12 +3,10 @@
 from __future__ import annotations
 
 import csv
-import hashlib
 import io
 import sys
 import threading
 import weakref
-import zlib
 from collections.abc import Collection, Iterator
 from contextlib import contextmanager
 from contextvars import ContextVar
@@ -19,9 +17,9 @@ from typing import Any
 
 import pyarrow as pa
 
+from eptaro.digest import digest_of_file, file_digest, start_digest
 from eptaro.errors import InputError, MeasureError
 from eptaro.inputs import arrow_compute as pc
-from eptaro.inputs.files.chunks import digest_of, file_digest
 from eptaro.inputs.sources import ColumnRequest, Source, check_columns
 from eptaro.option import setting
 from eptaro.paths import StoragePath
@@ -206,7 +204,7 @@ class CsvFile(Source):
         if self._place is None:
             return file_digest(self.path)
         with self._place.open_input() as file:
-            return digest_of(file, self._size)
+            return digest_of_file(file, self._size)
 
     def _parse_file(self, names: list[str], types: dict[str, pa.DataType]) -> Iterator[pa.Table]:
         cache = _KEPT.get()
@@ -317,7 +315,7 @@ class StandardInput(CsvFile):
 
     def fingerprint(self) -> str:
         """Return a digest of all that came."""
-        digest = hashlib.blake2b(digest_size=16)
+        digest = start_digest()
         with io.BufferedReader(_Again(self._spool, self._size), _PEEK) as whole:
             while part := whole.read(_BLOCK):
                 digest.update(part)
@@ -332,6 +330,7 @@ class _ZippedFile(io.RawIOBase):
 
     def __init__(self, raw: Any, name: str) -> None:
         import zipfile  # which few files need
+        import zlib
 
         self._damages = (zipfile.BadZipFile, zlib.error, EOFError)
         try:

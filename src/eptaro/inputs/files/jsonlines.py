@@ -11,8 +11,8 @@ from typing import BinaryIO
 import pyarrow as pa
 from pyarrow import json
 
+from eptaro.digest import file_digest
 from eptaro.errors import InputError
-from eptaro.inputs.files.chunks import file_digest
 from eptaro.inputs.sources import ColumnRequest, Source, check_columns
 from eptaro.rules import FileRules
 

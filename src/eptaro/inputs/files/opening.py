@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import weakref
 from collections import Counter
 from collections.abc import Callable, Sequence
@@ -17,11 +16,9 @@ from eptaro.inputs.files.chunks import unreadable
 from eptaro.inputs.files.csv import CsvFile, StandardInput
 from eptaro.inputs.sources import FrameSource, ManyFiles, Source, TableSource
 from eptaro.option import setting
-from eptaro.optional import import_optional
 from eptaro.paths import StoragePath, is_stored, scheme_of
 from eptaro.rules import FileRules
 from eptaro.timeouts import connection_options
-from eptaro.urls import redact_url
 
 _MARKS = "*?["
 
@@ -90,6 +87,9 @@ def query_source(url: str, query: str | None) -> Source:
 
     Raises `InputError` where there is no query, or the database refuses.
     """
+    from eptaro.optional import import_optional
+    from eptaro.urls import redact_url
+
     if not query:
         raise InputError(
             f"{redact_url(url)}: a database needs a query, such as 'SELECT * FROM sales' (files "
@@ -135,6 +135,8 @@ def _json(path: Path, rules: FileRules) -> Source:
 
 def _json_rows(path: Path, rules: FileRules) -> Source:
     """Return the rows of a JSON file: a list of objects."""
+    import json
+
     try:
         rows = json.loads(path.read_text(encoding="utf-8-sig"))
     except (ValueError, RecursionError) as error:

@@ -13,8 +13,9 @@ import pyarrow as pa
 from eptaro.core.calendars.days import ordinal
 from eptaro.core.expressions.pruning import ColumnStats, bound_of, may_match
 from eptaro.core.expressions.tree import Node, names_in
+from eptaro.digest import digest_of_file, file_digest
 from eptaro.errors import InputError
-from eptaro.inputs.files.chunks import digest_of, file_digest, unreadable
+from eptaro.inputs.files.chunks import unreadable
 from eptaro.inputs.sources import ColumnRequest, SkippedRows, Source, check_columns, plain_text
 from eptaro.paths import StoragePath
 from eptaro.rules import FileRules
@@ -164,7 +165,7 @@ class ParquetFile(Source):
         if self._place is None:
             return file_digest(self.path) + part
         with self._place.open_input() as file:
-            return digest_of(file, self._place.size()) + part
+            return digest_of_file(file, self._place.size()) + part
 
     def parts(self, rows: int) -> list[ParquetFile]:
         """Return the file in parts of at least so many rows, row groups kept whole."""

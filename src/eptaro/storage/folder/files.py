@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 import re
 import uuid
 from collections.abc import Callable
@@ -10,6 +9,7 @@ from typing import Any
 
 import pyarrow as pa
 
+from eptaro.digest import digest_of
 from eptaro.errors import InputError
 from eptaro.paths import StoragePath
 from eptaro.record import Record, record
@@ -17,7 +17,6 @@ from eptaro.record import Record, record
 # What the program calls the files of shards; nothing else in a folder is its own.
 SHARD_FILE = re.compile(r"shards/\d{4,}/[a-z0-9-]+-([0-9a-f]{12})[0-9a-f]{8}\.parquet")
 TOKEN = re.compile(r"[0-9a-f]{12}")
-_DIGEST = 16  # bytes
 
 
 @record
@@ -72,8 +71,3 @@ def write_table(table: pa.Table, sink: Any, **options: Any) -> None:
     from pyarrow import parquet
 
     parquet.write_table(table, sink, write_page_checksum=True, **options)
-
-
-def digest_of(content: Any) -> str:
-    """Return the digest of some bytes."""
-    return hashlib.blake2b(content, digest_size=_DIGEST).hexdigest()

@@ -19,10 +19,11 @@ from eptaro.core.aggregation.groups import Groups
 from eptaro.core.calendars.days import ordinal
 from eptaro.core.calendars.span import Span
 from eptaro.core.query.book_options import BookOptions
+from eptaro.digest import digest_of
 from eptaro.errors import InputError
 from eptaro.paths import StoragePath
 from eptaro.record import Record, record
-from eptaro.storage.folder.files import SHARD_FILE, digest_of
+from eptaro.storage.folder.files import SHARD_FILE
 from eptaro.storage.layout import NAME, damage
 from eptaro.storage.metadata import options_from_metadata, rows_from_metadata, texts
 
@@ -207,7 +208,7 @@ _KINDS: dict[str, type] = {"int": int, "str": str}
 
 def _digest(manifest: Mapping[str, Any]) -> str:
     """Return the digest of what a manifest says, however its JSON is set."""
-    return digest_of(json.dumps(manifest, sort_keys=True, ensure_ascii=True).encode())
+    return digest_of(json.dumps(manifest, sort_keys=True, ensure_ascii=True))
 
 
 def now() -> str:

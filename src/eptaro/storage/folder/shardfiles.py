@@ -11,11 +11,10 @@ import numpy as np
 import pyarrow as pa
 
 from eptaro.core.aggregation.axis import cells_axis
-from eptaro.core.aggregation.cells import Cells, concatenate_cells
+from eptaro.core.aggregation.cells import ROWS, Cells, concatenate_cells
 from eptaro.core.aggregation.folded import Folded
 from eptaro.core.aggregation.groups import Categorical, Groups
 from eptaro.core.aggregation.merge import rows_after
-from eptaro.core.aggregation.planes import ROWS
 from eptaro.core.aggregation.sums import Sum
 from eptaro.core.calendars.days import Days, Ints
 from eptaro.core.calendars.span import Span

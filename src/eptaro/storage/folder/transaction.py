@@ -13,9 +13,9 @@ from typing import Any
 
 import numpy as np
 
+from eptaro.core.aggregation.cells import Plane
 from eptaro.core.aggregation.folded import Folded
 from eptaro.core.aggregation.merge import check_planes, merge_metadata
-from eptaro.core.aggregation.planes import Plane
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.query.book_options import BookOptions

@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from eptaro.core.aggregation.planes import ROWS
+from eptaro.core.aggregation.cells import ROWS
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Flags, Ints, as_dates, civil_date
 from eptaro.core.calendars.levels import Amount, check_level
@@ -42,7 +42,6 @@ from eptaro.core.results.column import (
 )
 from eptaro.core.results.format import FIRST, LAST, PERIOD, DisplayHint, Priority
 from eptaro.core.results.result import Result
-from eptaro.core.verbs.comparison.effects import Effects
 from eptaro.core.verbs.comparison.sides import (
     Sides,
     all_on,
@@ -55,8 +54,7 @@ from eptaro.core.verbs.comparison.sides import (
     whole_periods,
     window_of,
 )
-from eptaro.core.verbs.goals import GOAL_ENDINGS, GoalRows, goal_columns, goals_of
-from eptaro.core.verbs.queries import Compare, Goals, Pace
+from eptaro.core.verbs.queries import Compare
 from eptaro.errors import CalendarError, QuestionError, plural, show_option, spell_option
 
 _YEAR = 365.2425  # days
@@ -386,15 +384,20 @@ class ComparedSides:
         sides = self.now.first, self.priors[0].first
         return growth_column(measure, value, prior, sides, self.comparable)
 
-    def goals(
-        self, measure: Measure, goals: Goals, pace: Pace, per: str, value: Column
-    ) -> list[Column]:
-        """Return the goals of the current sides, the gap only where they are complete."""
+    def goals(self, measure: Measure, query: Compare, value: Column) -> list[Column]:
+        """Return the goals of the current sides, the gap only where they are complete; none where
+        the measure has no goals.
+        """
+        from eptaro.core.verbs.goals import GoalRows, goal_columns, goals_of
+
+        goals = goals_of(query.goals, measure, self._view.facts.measures)
+        if goals is None:
+            return []
         labels, label_at = np.unique(self._now.label, return_inverse=True)
         label_at = label_at[self.place]
         whole = self._view.complete(self.now.first, self.now.last, self.group)
-        rows = GoalRows(per, labels, self.group, label_at, self.now.last)
-        return goal_columns(self._view, measure, goals, pace, rows, value.blanked(whole))
+        rows = GoalRows(query.per, labels, self.group, label_at, self.now.last)
+        return goal_columns(self._view, measure, goals, query.pace, rows, value.blanked(whole))
 
 
 def _list_texts(texts: Sequence[NDArray[Any]]) -> NDArray[Any]:
@@ -404,7 +407,7 @@ def _list_texts(texts: Sequence[NDArray[Any]]) -> NDArray[Any]:
     """
     listed = texts[-1]
     for text in reversed(texts[:-1]):
-        listed = np.char.add(np.char.add(listed, ", "), text)
+        listed = np.strings.add(np.strings.add(listed, ", "), text)
     return listed
 
 
@@ -413,7 +416,7 @@ def _span_texts(sides: Sides) -> NDArray[np.str_]:
     first, last = (
         np.datetime_as_string(as_dates(days), unit="D") for days in (sides.first, sides.last)
     )
-    return np.char.add(np.char.add(first, ".."), last)
+    return np.strings.add(np.strings.add(first, ".."), last)
 
 
 def change_columns(name: str, now: Column, prior: Column, comparable: Flags) -> list[Column]:
@@ -463,6 +466,8 @@ def pairs_side_by_side(
 
     What belongs to one of them is determined by its ending, such as `_1_year`.
     """
+    from eptaro.core.verbs.goals import GOAL_ENDINGS
+
     head = tables[0]
     stop = head.names.index("last") + 1
     goals = [measure.name + ending for measure in measures for ending in GOAL_ENDINGS]
@@ -521,6 +526,8 @@ def compare_sides(
         columns.append(sides.standing())
     explained = None
     if query.effects is not None:
+        from eptaro.core.verbs.comparison.effects import Effects
+
         explained = Effects(view, query.effects, sides.group, sides.now, sides.priors[0])
         columns += explained.day_columns(sides.exists)
     numbers: dict[str, TracedNumber] = {}
@@ -538,8 +545,8 @@ def compare_sides(
             columns += sides.details(measure, value, prior)
         if explained is not None:
             columns += explained.columns(measure, changed[1])
-        if (goals := goals_of(query.goals, measure, view.facts.measures)) is not None:
-            columns += sides.goals(measure, goals, query.pace, query.per, value)
+        if query.goals is not None:
+            columns += sides.goals(measure, query, value)
     words = {name: getattr(query, name) for name in ("to_date", "match", "align", "trailing")}
     meta = view.meta("compare") | {"per": query.per, "back": query.before} | words
     return Result(columns, meta, ViewLineage(query, view, sides.group, numbers))

@@ -13,8 +13,9 @@ from eptaro.core.query.query import ADJUSTMENT, NO_ADJUSTMENT, group_names, look
 from eptaro.core.results.column import Column
 from eptaro.core.results.format import DisplayHint, format_column
 from eptaro.core.results.result import Result
+from eptaro.core.verbs.book_set import SetStore
 from eptaro.core.verbs.queries import Recap, Restated
-from eptaro.core.verbs.store import SetStore, Store
+from eptaro.core.verbs.store import Store
 from eptaro.errors import QuestionError, count_noun
 
 _NOW, _BEFORE = "now", "before"

@@ -13,7 +13,6 @@ from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.calendars.levels import BY_GROUP, LEVELS, Amount, check_level
 from eptaro.core.calendars.span import Span
-from eptaro.core.calendars.week import WeekCalendar
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.query.view import View
 from eptaro.core.verbs.queries import MATCHES, Match
@@ -248,6 +247,8 @@ def restate(calendar: Calendar, amount: Amount, match: Match, now: Sides, prior:
 
     Raises `QuestionError` on other calendars, and where it is not the year before.
     """
+    from eptaro.core.calendars.week import WeekCalendar
+
     if not isinstance(calendar, WeekCalendar):
         raise QuestionError(
             f"{show_option('align', 'restated')} is for years of whole weeks (WeekCalendar)"

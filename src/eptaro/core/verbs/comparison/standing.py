@@ -7,8 +7,8 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
+from eptaro.core.aggregation.cells import ROWS
 from eptaro.core.aggregation.groups import Categorical, Groups
-from eptaro.core.aggregation.planes import ROWS
 from eptaro.core.calendars.days import Ints
 from eptaro.core.calendars.levels import Amount, check_level
 from eptaro.core.query.coverage import GROUPS

@@ -192,7 +192,7 @@ def recap_across(view: View, rows: PeriodRows, query: Query, *, shares: bool) ->
             columns.append(column.named(name, f"{measure.name} of {title}: {measure.formula}"))
             numbers[name] = Value(source, measure, group, side)
             if shares and measure.additive_plane is not None:
-                from eptaro.core.verbs.shares import share_column
+                from eptaro.core.verbs.layouts.shares import share_column
 
                 of = edge.value(measure, np.zeros_like(group), rows.first, rows.last).numbers()
                 whole, text = (of[-1:], "of all") if source is edge else (of, "of its period")

@@ -7,29 +7,39 @@ coverage and grain, and a measure takes its terms from the books that they are o
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import replace
-from typing import Any
+from collections.abc import Mapping, Sequence
+from dataclasses import field, replace
 
 import numpy as np
-from numpy.typing import NDArray
 
-from eptaro.core.aggregation.cells import Cells, concatenate_cells
+from eptaro.core.aggregation.cells import ROWS, Cells, concatenate_cells
 from eptaro.core.aggregation.folded import Folded
 from eptaro.core.aggregation.groups import Categorical, Groups
 from eptaro.core.aggregation.merge import numbered_together
-from eptaro.core.aggregation.planes import ROWS
 from eptaro.core.calendars.calendar import Calendar
-from eptaro.core.calendars.days import Ints
-from eptaro.core.calendars.grain import CIVIL, Grain, last_days, level_of
+from eptaro.core.calendars.grain import CIVIL, Grain, level_of
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
-from eptaro.core.kernels import bigint
 from eptaro.core.measures.measure import Measure, Measures, parse_measures
+from eptaro.core.query.own_calendars import OwnCalendars
+from eptaro.core.query.query import (
+    EVERY,
+    AsOf,
+    By,
+    MeasuredQuery,
+    Only,
+    Query,
+    group_names,
+    values_apart,
+)
 from eptaro.core.query.view import BookData, SetTable, View
-from eptaro.core.results.column import Column, date_column
+from eptaro.core.results.column import Column
 from eptaro.core.results.format import Format
+from eptaro.core.results.result import Result
+from eptaro.core.verbs.queries import Histogram, Spread
+from eptaro.core.verbs.store import Store, answer
 from eptaro.errors import MeasureError, QuestionError, unknown
+from eptaro.record import record
 
 ColumnNames = Mapping[str, Mapping[str, str]]  # of books: the set's names of columns -> their own
 _MOST_LISTED = 10  # values that one book alone has
@@ -239,62 +249,112 @@ def odd_values(
     return notes
 
 
-Shape = Callable[[Ints, Ints, Ints], NDArray[np.float64]]
+@record
+class SetStore:
+    """The stores of several books, asked as one.
 
-
-def over_days(view: View, name: str, shape: Shape | None = None) -> list[Column]:
-    """Return the sums of a view of a book dated by periods, spread over their days: the groups, the
-    day under a `name`, and a column for each measure.
-
-    What is due by the k-th of n days is k / n of the sum, or what `shape` returns for groups, the
-    first days of periods and days, `(n_days,)` each: a share, NaN where it is not known. Whole
-    numbers and decimals are dealt out in whole units, so that the days add up to the sum. Raises
-    `QuestionError` for a measure that is no sum.
+    `measures` are those of the set; `names` says what books call the group columns of the set. A
+    query takes the cells of the books that its measures are of.
     """
-    facts = view.facts
-    if facts.folded.grain == "day":
-        raise QuestionError(f"{facts.source} is dated by the day; nothing need be spread")
-    odd = [measure.name for measure in facts.measures if measure.additive_plane is None]
-    if odd:
-        raise QuestionError(
-            f"only sums and counts can be spread over days: leave out {', '.join(odd)}, or ask by "
-            f"the {level_of(facts.folded.grain)}"
-        )
-    group, first = view.cells.axis.cells_of()
-    cell = np.arange(len(group))
-    filled = view.cells.sums(ROWS, cell, cell + 1).data > 0
-    cell, group, first = cell[filled], group[filled], first[filled]
-    count = last_days(first, facts.folded.grain) - first + 1
-    row = np.repeat(np.arange(len(cell)), count)
-    nth = np.arange(len(row)) - np.repeat(np.cumsum(count) - count, count)
-    days = first[row] + nth
-    due = (nth + 1) / count[row]
-    if shape is not None:
-        share = shape(group[row], first[row], days)
-        due = np.where(np.isnan(share) | (nth + 1 == count[row]), due, share)
-    columns = view.groups.columns(group[row])
-    columns.append(date_column(name, days, None, "Day of the period"))
-    for measure in facts.measures:
-        value = measure.over_cells(view.cells, cell, cell + 1, {})
-        spread = _dealt_out(value.take(row), nth, count[row], due, straight=shape is None)
-        columns.append(spread.named(measure.name, measure.formula))
-    return columns
+
+    stores: Mapping[str, Store]
+    measures: tuple[Measure, ...]
+    calendar: Calendar
+    workdays: Workdays
+    names: ColumnNames = field(default_factory=dict)
+    formats: Mapping[str, Format] = field(default_factory=dict)
+    cache: dict[tuple[str, ...], BookData] = field(default_factory=dict)  # the facts of some books
+
+    @property
+    def about(self) -> BookData:
+        """The facts of all measures."""
+        return self.facts
+
+    @property
+    def where(self) -> str:
+        """Of how many books, in words."""
+        return f" in {len(self.stores)} books"
+
+    @property
+    def facts(self) -> BookData:
+        """The books that the measures are of, as one."""
+        tables = _books_of(self.measures)
+        if tables not in self.cache:
+            by = self.columns(tables)
+            books = {}
+            for name in tables:
+                own = [self.names.get(name, {}).get(column, column) for column in by]
+                books[name] = self.stores[name].view(by=own).facts
+            self.cache[tables] = set_facts(
+                *(books, by, self.names, self.calendar, self.workdays, self.formats)
+            )
+        return with_measures(self.cache[tables], self.measures)
+
+    @property
+    def measures_of_books(self) -> dict[str, tuple[Measure, ...]]:
+        """The measures of each book by its name."""
+        return {name: store.about.measures for name, store in self.stores.items()}
+
+    def columns(self, tables: Sequence[str]) -> list[str]:
+        """Return the group columns that all of some books have."""
+        first, *others = map(self._columns_of, tables)
+        return [column for column in first if all(column in other for other in others)]
+
+    def ask(self, query: Query) -> Result:
+        """Return the answer to a query."""
+        if isinstance(query, Spread | Histogram):
+            raise QuestionError(
+                f"{query.verb} looks at the rows of one book: ask that book, of "
+                f"{', '.join(self.stores)}"
+            )
+        if isinstance(query, MeasuredQuery) and query.measures is not None:
+            return self.measuring(query.measures).ask(replace(query, measures=None))
+        self._check_columns(query)
+        return answer(self.facts, query)
+
+    def view(self, by: By = None, only: Only = None, as_of: AsOf = None) -> View:
+        """Return what a query looks at."""
+        self._check_columns(Query(by=by, only=only, as_of=as_of))
+        return self.facts.view(by, only, as_of)
+
+    def on_calendar(self, calendar: Calendar | OwnCalendars, workdays: Workdays | None) -> SetStore:
+        """Return the same books on another calendar."""
+        if isinstance(calendar, OwnCalendars):
+            raise QuestionError("a set of books has one calendar, which all of them share")
+        work = workdays or self.workdays
+        return replace(self, calendar=calendar, workdays=work, cache={})
+
+    def measuring(self, measures: Measures) -> SetStore:
+        """Return the same books with some of the measures, or others that are made of them."""
+        books = self.measures_of_books
+        by_name = {m.name: m for m in (*measures_of_books(books).values(), *self.measures)}
+        own = parse_set_measures(measures, [*by_name.values()], books)
+        return replace(self, measures=own)
+
+    def formatted(self, formats: Mapping[str, Format]) -> SetStore:
+        """Return the same books with some measures shown in another way."""
+        return replace(self, formats={**self.formats, **formats}, cache={})
+
+    def _columns_of(self, table: str) -> list[str]:
+        return columns_of(table, self.stores[table].about, self.names)
+
+    def _check_columns(self, query: Query) -> None:
+        """Raise `QuestionError` for a group column that a book which is asked does not have."""
+        columns = {table: self._columns_of(table) for table in self.stores}
+        every = [*dict.fromkeys(column for own in columns.values() for column in own)]
+        _, values_by_name = values_apart(query.only, every)
+        names = group_names(query.by)
+        for name in dict.fromkeys([*([] if names == [EVERY] else names), *values_by_name]):
+            lacking = [t for t in _books_of(self.measures) if name not in columns[t]]
+            if not lacking:
+                continue
+            if name not in every:
+                raise QuestionError(unknown("group column", name, every))
+            can = [m.name for m in self.measures if all(name in columns[t] for t in m.tables)]
+            cure = f"; without it, ask measures={can!r}" if can else ""
+            raise QuestionError(f"{' and '.join(lacking)} has no column {name!r}{cure}")
 
 
-def _dealt_out(
-    sums: Column, nth: Ints, count: Ints, due: NDArray[np.float64], *, straight: bool
-) -> Column:
-    """Return what is due on each day: by its end, less what was due before.
-
-    All arrays are `(n_days,)`.
-    """
-    if sums.kind == "float":
-        upto: NDArray[Any] = sums.data * due
-    else:
-        units = bigint.widen(sums.data)
-        upto = (2 * units * (nth + 1) + count) // (2 * count)
-        if not straight:
-            upto = np.where(nth + 1 == count, units, bigint.widen(np.floor(sums.data * due + 0.5)))
-    before = np.where(nth == 0, 0, np.append(0, upto[:-1]))
-    own = upto - before
-    return replace(sums, data=own if sums.kind == "float" else bigint.narrow_integers(own))
+def _books_of(measures: Sequence[Measure]) -> tuple[str, ...]:
+    """Return the names of the books that measures take, each once."""
+    return tuple(dict.fromkeys(table for measure in measures for table in measure.tables))

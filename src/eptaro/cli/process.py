@@ -1,4 +1,4 @@
-"""Standard output and error that accept every letter, whatever the locale."""
+"""What a command sets for its process: output that accepts every letter, pyarrow without pandas."""
 
 from __future__ import annotations
 
@@ -39,3 +39,30 @@ def prepare_streams() -> None:
             stream.reconfigure(errors="eptaro")
         else:
             stream.reconfigure(encoding="utf-8")
+
+
+def leave_pandas_out() -> None:
+    """Have pyarrow do without pandas in this process.
+
+    At its first conversion of a value of Python, pyarrow imports pandas and dateutil to see whether
+    they are there, which takes longer than a command's whole work on small data. That there is no
+    pandas is what it keeps to; dateutil is imported where a later conversion needs it.
+    """
+    if "pandas" in sys.modules:
+        return
+    import pyarrow as pa
+
+    sys.meta_path.insert(0, _Hidden)
+    try:
+        pa.scalar(0)
+    finally:
+        sys.meta_path.remove(_Hidden)
+
+
+class _Hidden:
+    """A finder of modules that finds none of two packages."""
+
+    @staticmethod
+    def find_spec(name: str, path: object = None, target: object = None) -> None:
+        if name in ("pandas", "dateutil"):
+            raise ImportError(name)
