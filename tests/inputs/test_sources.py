@@ -281,6 +281,46 @@ class SameBook(Files):
         self.assertEqual(answers[0], answers[1])
         self.assertEqual(answers[0], answers[2])
 
+    def test_days_read_as_days_are_those_read_as_text(self):
+        odd = ["", " ", "2025-01-31 ", "0000-01-01", "2025-02-30", "2025-1-5", "20250105", "5 January 2025", "soon",
+               "2025-01-05T10:00", "2025-01-05 00:00:00", "2025-03", "9999-12-31", "0001-01-01", "-2025-01-01",
+               "2025-01-05Z", "\u0662025-01-01", '"2025-01-05"', "1/2/2025", "2025-W02"]  # fmt: skip
+        rules = [ep.DateRules(**more, bad_dates=bad) for bad in ("raise", "reject") for more in (
+            {}, {"order": "dmy"}, {"order": "infer"}, {"grain": "day"}, {"grain": "month"}, {"blanks": "2025-01-07"})]  # fmt: skip
+
+        def answers(path: Path, dates: ep.DateRules) -> list[object]:
+            try:
+                book = ep.Daybook.read(
+                    path, date="on", by="shop", measures=["s=sum(fare)", "n=count()"], dates=dates
+                )
+                rows = [*book.recap("month", by="shop").rows()]
+                return [rows, [*book.rejected.rows()], book.notes, book.prove(book.recap("year"))]
+            except ep.EptaroError as error:
+                return [type(error), str(error)]
+
+        self.enterContext(mock.patch("eptaro.inputs.files.csv._BLOCK", 1 << 11))
+        as_days = 0
+        for seed in range(24):
+            rng = random.Random(seed)
+            dates = [
+                f"2025-{rng.randrange(1, 13):02d}-{rng.randrange(1, 29):02d}" for _ in range(400)
+            ]
+            for _ in range(rng.choice((0, 1, 1, 3))):
+                dates[rng.choice((rng.randrange(400), rng.randrange(120, 400)))] = rng.choice(odd)
+            fares = [f"{rng.randrange(9999) / 100}" for _ in dates]
+            if seed % 10 == 3:
+                fares[300] = "much"
+            rows = (f"{fare},{on},{fare[-1]}\n" for on, fare in zip(dates, fares, strict=True))
+            path = self.file("days.csv", "fare,on,shop\n" + "".join(rows))
+            chosen = rng.choice(rules)
+            own = answers(path, chosen)
+            with mock.patch(
+                "eptaro.inputs.files.csv.CsvFile._begins_with_days", return_value=False
+            ) as text:
+                self.assertEqual(answers(path, chosen), own, (seed, chosen))
+            as_days += text.called
+        self.assertGreater(as_days, 8)
+
     def test_blanks_are_counted_and_said(self):
         self.assertEqual(self.read(TEXT).notes, ("1 blank value in 'fare' left out",))
         floats = ep.Daybook({"on": ["2025-01-01"] * 3, "x": [0.5, float("nan"), None]}, date="on",

@@ -65,12 +65,16 @@ _NUMBER = {mark: rf"^\s*[-+]?(\d+[{mark}]?\d*|[{mark}]\d+)([eE][-+]?\d+)?\s*$" f
 
 @record
 class ColumnRequest(Record):
-    """The columns that a fold needs, by what they are needed for."""
+    """The columns that a fold needs, by what they are needed for.
+
+    With `plain_days`, a source may return dates as days where they are days in ISO 8601.
+    """
 
     date: str
     groups: list[str] = field(default_factory=list)
     numbers: list[str] = field(default_factory=list)
     others: list[str] = field(default_factory=list)
+    plain_days: bool = False
 
     @property
     def names(self) -> list[str]:

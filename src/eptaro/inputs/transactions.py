@@ -28,7 +28,7 @@ from eptaro.inputs.columns.kinds import kind_picked, only_picked, read_text_or_d
 from eptaro.inputs.columns.values import RowOrigin, read_filled, read_numbers
 from eptaro.inputs.datecolumn import infer_date_rules
 from eptaro.inputs.dates.clock import add_clock, read_timed_dates
-from eptaro.inputs.dates.reading import ParsedDates, is_text
+from eptaro.inputs.dates.reading import ParsedDates, is_text, takes_plain_days
 from eptaro.inputs.files.chunks import filter_rows
 from eptaro.inputs.options import FoldSpec
 from eptaro.inputs.sources import (
@@ -186,7 +186,9 @@ class Transactions:
         others = [
             n for n in dict.fromkeys([*others, *used, *self._measured_columns]) if n not in numbers
         ]
-        return ColumnRequest((date or used)[0], by, numbers, others)
+        plain_days = bool(date) and not self._inputs and takes_plain_days(self._rules)
+        plain_days &= not {*date} & {*by, *others, *used}
+        return ColumnRequest((date or used)[0], by, numbers, others, plain_days)
 
     @property
     def _measured_columns(self) -> list[str]:

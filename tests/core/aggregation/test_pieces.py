@@ -46,7 +46,7 @@ class Texts(unittest.TestCase):
             return hashes_of_texts(words) % np.uint64(7)
 
         for hashes in (hashes_of_texts, weak):
-            with mock.patch("eptaro.core.aggregation.encoding.hashes_of_texts", hashes):
+            with mock.patch("eptaro.core.kernels.texts.hashes_of_texts", hashes):
                 encoder, met = CategoryEncoder("route"), {}
                 for seed in range(6):
                     words = self.words(seed, 3 if hashes is weak and seed < 3 else 40)

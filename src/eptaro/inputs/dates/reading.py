@@ -79,6 +79,17 @@ def is_text(kind: pa.DataType) -> bool:
     return bool(pa.types.is_string(kind) or pa.types.is_large_string(kind))
 
 
+def takes_plain_days(rules: DateRules) -> bool:
+    """Return whether a day in ISO 8601 (2025-08-20) is that day, and nothing is done to it.
+
+    >>> takes_plain_days(DateRules()), takes_plain_days(DateRules(day_starts="04:00"))
+    (True, False)
+    """
+    others = (rules.formats, rules.serials, rules.unix, rules.zone, rules.time, rules.blanks)
+    moved = (rules.shift, rules.weeks, rules.week_in)
+    return not any((*others, *moved)) and rules.grain in (None, "day")
+
+
 def show_value(value: pa.Scalar) -> str:
     """Return a value as messages show it, also where the standard library has no such date."""
     try:

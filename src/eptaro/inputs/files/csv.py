@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import re
 import sys
 import threading
 import weakref
@@ -12,11 +13,13 @@ from contextlib import contextmanager
 from contextvars import ContextVar
 from dataclasses import field
 from functools import cached_property
+from itertools import islice
 from pathlib import Path
 from typing import Any
 
 import pyarrow as pa
 
+from eptaro.core.calendars.days import FIRST_DAY
 from eptaro.digest import digest_of_file, file_digest, start_digest
 from eptaro.errors import InputError, MeasureError
 from eptaro.inputs import arrow_compute as pc
@@ -30,6 +33,8 @@ _BLOCK = 1 << 22
 _PEEK = 1 << 16
 _LINES_ABOVE = 100  # lines that may be above the names, to look for these
 _LONGEST_HEADER = 1 << 24  # bytes
+_FIRST_DATES = 100  # lines that are looked at
+_ISO_DAY = re.compile(r"\d{4}-\d\d-\d\d", re.ASCII)
 _LARGE = 1 << 30  # bytes unpacked that may have any ratio
 _MOST_RATIO = 1_200  # of gzip, the widest used packing, 1,032 is the most
 
@@ -96,10 +101,7 @@ class CsvFile(Source):
     @cached_property
     def _names(self) -> list[str]:
         try:
-            text = self._header().decode(self._encoding(), errors="replace").lstrip("\ufeff")
-            below = "".join(io.StringIO(text, newline="").readlines()[self._rules.lines_above :])
-            lines = csv.reader(io.StringIO(below, newline=""), delimiter=self._delimiter)
-            header = next(lines, None)
+            header = next(self._first_rows(), None)
         except (pa.ArrowException, OSError, csv.Error, LookupError, UnicodeError) as error:
             raise self._unreadable(error) from None
         if not header:
@@ -110,8 +112,15 @@ class CsvFile(Source):
             return [f"c{number}" for number, _ in enumerate(header, 1)]
         return header
 
-    def _header(self) -> bytes:
-        """Return the beginning of the file, with at least the line of its column names."""
+    def _first_rows(self) -> Iterator[list[str]]:
+        """Yield the fields of the first lines, from that of the names; the last may be cut off."""
+        text = self._beginning.decode(self._encoding(), errors="replace").lstrip("\ufeff")
+        below = "".join(io.StringIO(text, newline="").readlines()[self._rules.lines_above :])
+        return csv.reader(io.StringIO(below, newline=""), delimiter=self._delimiter)
+
+    @cached_property
+    def _beginning(self) -> bytes:
+        """The beginning of the file, with at least the line of its column names."""
         parts, size, lines = [], 0, 0
         with self._open() as raw, self._unpack(raw) as stream:
             while part := stream.read(_PEEK):
@@ -162,9 +171,47 @@ class CsvFile(Source):
         types: dict[str, pa.DataType] = dict.fromkeys(request.names, pa.string())
         types |= dict.fromkeys(request.numbers, pa.float64())
         try:
-            yield from self._parse_file(request.names, types)
+            if request.plain_days and self._begins_with_days(request.date):
+                yield from self._dates_as_days(request, types)
+            else:
+                yield from self._parse_file(request.names, types)
         except pa.ArrowInvalid as error:
             self._explain(request, error)
+
+    def _begins_with_days(self, date: str) -> bool:
+        """Return whether the first dates are days in ISO 8601."""
+        place = self.names().index(date)
+        try:
+            rows = [*islice(self._first_rows(), _FIRST_DATES)]
+        except csv.Error:
+            return False
+        rows = rows[self._rules.header_row != "none" : -1]
+        dates = [text for row in rows if len(row) > place and (text := row[place].strip())]
+        return bool(dates) and all(map(_ISO_DAY.fullmatch, dates))
+
+    def _dates_as_days(
+        self, request: ColumnRequest, types: dict[str, pa.DataType]
+    ) -> Iterator[pa.Table]:
+        """Yield the wanted columns with dates as days, which takes half the time; as text from the
+        first block that holds another date.
+        """
+        rows = 0
+        try:
+            for table in self._parse_file(request.names, types | {request.date: pa.date32()}):
+                days = table[request.date].cast(pa.int32())
+                if (pc.min(days).as_py() or 0) < FIRST_DAY:  # a year that is written 0000
+                    break
+                rows += table.num_rows
+                yield table
+            else:
+                return
+        except pa.ArrowInvalid:  # of a date, or of a number, which is met again
+            pass
+        for table in self._parse_file(request.names, types):
+            passed_over = min(rows, table.num_rows)
+            rows -= passed_over
+            if passed_over < table.num_rows:
+                yield table.slice(passed_over)
 
     def _check(self, names: list[str]) -> None:
         """Raise `InputError` for a missing column; it says where a later line names them all."""
@@ -178,7 +225,7 @@ class CsvFile(Source):
 
     def _line_naming(self, names: list[str]) -> int:
         """Return which of the first lines holds all of some names; 0 for none."""
-        text = self._header().decode(self._encoding(), errors="replace")
+        text = self._beginning.decode(self._encoding(), errors="replace")
         for number, line in enumerate(text.splitlines()[:_LINES_ABOVE], 1):
             fields = next(csv.reader([line], delimiter=self._delimiter), [])
             if {*names} <= {*fields}:
