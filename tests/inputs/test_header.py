@@ -6,6 +6,7 @@ import unittest
 from pathlib import Path
 
 import eptaro as ep
+from eptaro.engines.suggestion import guess_file_rules
 
 ABOVE = "Ferries of the isles\n\nprinted,2025-08-20\n"
 ROWS = "on,route,fare\n2025-01-02,Norrow,7.50\n2025-02-03,Fenholm,12.25\n"
@@ -53,6 +54,28 @@ class Headers(unittest.TestCase):
                 ep.InputError, "neither a line of a file, from 1, nor none"
             ):
                 ep.FileRules(header_row=wrong)
+
+    def test_a_first_row_taken_for_names_is_seen(self):
+        for first, others, named in (
+            ("2025-01-05,a,1.5", "2025-02-06,b,2\n,c,1\n", False), ("N,05/01/2025", "M,28/02/2025\n", False),
+            ("7;20250105", "8;20250228\n", False), ("on,2025-01-05", "2025-01-06,7\n", True),
+            ("item,2025-01-05,2025-02-05", "a,1,2\nb,3,4\n", True), ("2025-01-05,x", "", True),
+            ("1/2/2025,v", "soon,1\n", True), ("20259999,n", "20251111,2\n", True)):  # fmt: skip
+            path = self.folder / "first.csv"
+            path.write_text(f"{first}\n{others}")
+            rules, words = guess_file_rules(str(path), ep.FileRules())
+            self.assertEqual(rules.header_row == "none", not named, first)
+            self.assertEqual(
+                "no line names the columns: they are called c1, c2, ..." in words, not named, first
+            )
+        path.write_text("2025-01-05,1.5\n2025-02-06,2\n")
+        for date in (None, "2025-01-05"):
+            book = ep.Daybook.read(path, date=date, measures="n=count()")
+            self.assertIn("is a row, use header_row='none'", " ".join(book.notes))
+        book = ep.Daybook.read(
+            path, date="c1", measures="n=count()", files=ep.FileRules(header_row="none")
+        )
+        self.assertEqual((book.notes, book.recap("year")["n"].tolist()), ((), [2]))
 
     def test_names_that_are_there_twice_are_refused(self):
         path = self.folder / "twice.csv"

@@ -19,13 +19,14 @@ from eptaro.core.aggregation.groups import Categorical, Groups
 from eptaro.core.results.column import Column
 from eptaro.errors import QuestionError, count_noun, unknown
 from eptaro.inputs.datecolumn import find_date
+from eptaro.inputs.dates.texts import is_whole_date
 from eptaro.inputs.files.chunks import translate_errors
 from eptaro.inputs.files.opening import opened_source
 from eptaro.inputs.options import Engine, FoldSpec, ReadOptions
 from eptaro.inputs.sources import Source
 from eptaro.inputs.transactions import Transactions
 from eptaro.option import setting
-from eptaro.rules import DateRules, number_rules
+from eptaro.rules import DateRules, FileRules, number_rules
 
 _WORTH_SAYING = 100  # MiB that values take
 
@@ -89,6 +90,13 @@ class Ingest:
             spec = replace(spec, date=find_date(source, spec.rules))
             self._notes.append(
                 f"dates are taken from {spec.date!r}, the only column that can be dates"
+            )
+        date = spec.date_column
+        if source.undecided and is_whole_date(date) and date in source.names():
+            cure = setting(FileRules, "header_row", "none")
+            self._notes.append(
+                f"the column of dates is called {date!r}, which is a date itself; if the line "
+                f"that names the columns is a row, use {cure}"
             )
         self._read = partial(Transactions, source, spec)
         self._transactions = self._read()

@@ -25,6 +25,7 @@ from eptaro.engines.figures import alike, describes, identifies, named_amounts, 
 from eptaro.engines.profile import ColumnProfile, look_at
 from eptaro.errors import InputError
 from eptaro.inputs.dates.reading import read_dates
+from eptaro.inputs.dates.texts import is_whole_date
 from eptaro.inputs.files.chunks import translate_errors
 from eptaro.inputs.files.opening import READERS
 from eptaro.inputs.sources import Source
@@ -441,8 +442,12 @@ def guess_file_rules(path: str, file_rules: FileRules) -> tuple[FileRules, list[
             )
     if file_rules.header_row == 1:
         tab = suffix == ".tsv" and rules.delimiter == ","
-        row = _header(lines, "\t" if tab else rules.delimiter)
-        if row > 1:
+        mark = "\t" if tab else rules.delimiter
+        row = _header(lines, mark)
+        if _begins_with_a_row(_fields(lines, mark)):
+            words.append("no line names the columns: they are called c1, c2, ...")
+            rules = replace(rules, header_row="none")
+        elif row > 1:
             rules, words = replace(rules, header_row=row), [*words, f"line {row} names the columns"]
     return rules, words
 
@@ -477,6 +482,17 @@ def _are_aligned(lines: list[str]) -> bool:
     """Return whether lines seem to hold several columns with spaces between."""
     widths = {len(line.split()) for line in lines if line.strip()}
     return len(widths) == 1 and widths.pop() > 2
+
+
+def _begins_with_a_row(rows: list[list[str]]) -> bool:
+    """Return whether the first line holds a date where all others have one too."""
+    first, *others = rows or [[]]
+    return any(
+        is_whole_date(text)
+        and bool(below := [row[place] for row in others if len(row) == len(first)])
+        and all(map(is_whole_date, filter(None, below)))
+        for place, text in enumerate(first)
+    )
 
 
 def _header(lines: list[str], mark: str) -> int:

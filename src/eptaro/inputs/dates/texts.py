@@ -129,6 +129,10 @@ _DIRECTIVES = {
 
 ISO = rf"^(?P<y>\d{{4}})-(?P<m>\d{{2}})-(?P<d>\d{{2}}){_TIME}$"
 COMPACT = rf"^(?P<y>\d{{4}})(?P<m>\d{{2}})(?P<d>\d{{2}}){_TIME}$"
+_WHOLE_DATE = re.compile(
+    r"((1[89]|20)\d\d(0[1-9]|1[0-2])(0[1-9]|[12]\d|3[01])|\d{4}(?P<a>[-./])\d{1,2}(?P=a)\d{1,2}"
+    r"|\d{1,2}(?P<b>[-./])\d{1,2}(?P=b)\d{4})(?!\d)"
+)
 THREE_NUMBERS = rf"^(?P<a>\d{{1,2}})[./\- ](?P<b>\d{{1,2}})[./\- ](?P<y>\d{{4}}|\d{{2}}){_TIME}$"
 
 
@@ -351,6 +355,16 @@ class ParsedTexts:
     offset: Ints
     reason: NDArray[Any]
     grain: NDArray[np.int8] | None = None
+
+
+def is_whole_date(text: str) -> bool:
+    """Return whether a text can only be a day, with a year of four digits, as 20250820 and
+    20.08.2025 can.
+
+    >>> [*map(is_whole_date, ("2025-08-20 10:30", "20250820", "8/20/2025", "2025", "20258888"))]
+    [True, True, True, False, False]
+    """
+    return _WHOLE_DATE.match(text.strip()) is not None
 
 
 def parse_texts(texts: pa.Array, rules: DateRules) -> ParsedTexts:
