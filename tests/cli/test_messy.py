@@ -112,9 +112,9 @@ class Messy(Commands):
 
     def test_measures_that_make_sense(self):
         Path("a.csv").write_text(
-            "sailed_on,ship_id,hour,lat,price,share,quantity,temperature,unitPrice,year\n"
-            "2024-01-05,77,5,50.1,2.50,5%,3,11.5,1.5,2024\n"
-            "2024-01-06,78,6,50.2,2.75,7%,4,12.5,1.6,2024\n"
+            "sailed_on,ship_id,hour,lat,price,share,quantity,temperature,unitPrice,year,Total Weight\n"
+            "2024-01-05,77,5,50.1,2.50,5%,3,11.5,1.5,2024,7\n"
+            "2024-01-06,78,6,50.2,2.75,7%,4,12.5,1.6,2024,2\n"
         )
         status, _, told = self.go("init", "a.csv")
         self.assertEqual(status, 0, told)
@@ -123,6 +123,7 @@ class Messy(Commands):
             'mean_price = "mean(price)"   # a level or a rate: averaged, not summed',
             'mean_share = "mean(share)"   # a level or a rate: averaged, not summed (percents are hundredths)',
             'total_quantity = "sum(quantity)"   # amounts',
+            r'"Total Weight" = "sum(\"Total Weight\")"',
             'mean_temperature = "mean(temperature)"',
             'mean_unitPrice = "mean(unitPrice)"',
             "# left out: ship_id, identifier (by its name): not summed",

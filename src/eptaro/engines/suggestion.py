@@ -127,6 +127,8 @@ class Suggestion:
                 how = "total" if look.kind == "sum" else "mean"
                 words = " ".join(_BETWEEN_WORDS.sub(" ", look.name).split())
                 base = f"{how}_{look.name}" if _plain(look.name) else f"{how} {words}".rstrip()
+                if re.match(rf"{how}[ _]+[^\W\d]", words, re.IGNORECASE):
+                    base = look.name if _plain(look.name) else words
                 numbered = (f"{base} {number}" for number in count(2))
                 name = next(name for name in chain([base], numbered) if name not in proposed)
                 proposed[name] = (f"{look.kind}({_quote(look.name)})", look.why)
