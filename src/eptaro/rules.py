@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from fnmatch import translate
 from pathlib import Path
 from typing import Any, Literal, TypeAlias, get_args
 
 from eptaro.errors import DateError, InputError, MeasureError, unknown
 from eptaro.option import option
-from eptaro.record import Record
+from eptaro.record import Record, record
 
 
 def usual_delimiter(decimal: str) -> str:
@@ -19,7 +19,7 @@ def usual_delimiter(decimal: str) -> str:
     return ";" if decimal == "," else ","
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record(guarded=True)
 class FileRules(Record):
     """How files are written: the mark between CSV fields, their encoding, the decimal mark, the
     line of their column names; the sheet of a workbook; the query for a database; and of a file
@@ -119,7 +119,7 @@ class FileRules(Record):
 Mark: TypeAlias = Literal[",", ".", " ", "'"]
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record(guarded=True)
 class NumberRules(Record):
     """How numbers are written in columns of text.
 
@@ -211,7 +211,7 @@ def number_rules(rules: object) -> NumberRules | Literal["infer"] | None:
 _SAID = re.compile(r"(.+?)(?:\s+as\s+([^,]+?)\s*,\s*([^,]+?))?\s*")
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record(guarded=True)
 class Across(Record):
     """Columns of a wide table that become rows: each value with the name of its column.
 
@@ -367,7 +367,7 @@ def across_of(across: object) -> Across | None:
     return Across(match[1], match[2], match[3])
 
 
-@dataclass(frozen=True, eq=False)
+@record(guarded=True)
 class Lookup:
     """A table beside the rows: each row takes the columns of the line with its key.
 
@@ -506,7 +506,7 @@ _ACCEPTED = {
 }
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record(guarded=True)
 class DateRules(Record):
     """How a column of dates is to be read.
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 from functools import cached_property
 from itertools import pairwise
 from typing import TYPE_CHECKING, Any
@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from eptaro.core.calendars.calendar import Calendar
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record(guarded=True)
 class Period(Record):
     """One member of a level of a calendar; made by `calendar.period` and `calendar.period_of`.
 
@@ -234,7 +234,7 @@ class Periods:
         return Period(self.calendar, self.level, int(picked_index))
 
 
-@dataclass(frozen=True, eq=False)
+@record(guarded=True)
 class PeriodGrid:
     """For each level an int32 array day → period, and the periods themselves.
 

@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import datetime as dt
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any, Self, overload
 
 import numpy as np
@@ -29,12 +28,12 @@ from eptaro.core.calendars.levels import WEEKDAYS, check_weekday
 from eptaro.core.calendars.period import Period
 from eptaro.core.calendars.span import Span
 from eptaro.errors import CalendarError, QuestionError, unknown
-from eptaro.record import Record
+from eptaro.record import Record, record
 
 _MONDAY = 4  # 1970-01-05
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record(guarded=True)
 class Holiday(Record):
     """One holiday: its day, name, kind (such as public, regional or company) and whether
     work on it is paid a premium.

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from typing import TypeAlias
 
 from eptaro.core.aggregation.cells import Cells, Plane
@@ -17,13 +16,13 @@ from eptaro.core.measures.term import Arithmetic, Term
 from eptaro.core.results.column import NO_NUMBERS, Column, join_columns
 from eptaro.core.results.format import Format
 from eptaro.errors import ExpressionError, MeasureError
-from eptaro.record import Record
+from eptaro.record import Record, record
 
 _SHOWN = 200  # letters of a measure that an error repeats
 _CALLED = re.compile(rf"\s*(?!(?:{'|'.join(MEASURE_FUNCTIONS)})\s*\()\w+\s*\(")
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record(guarded=True)
 class Measure(Record):
     """A named calculation: one term, the ratio of two, or a formula of several.
 

@@ -16,7 +16,7 @@ calculated, a number may be a Python integer of any size; a table brings it to 6
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from decimal import Decimal
 from functools import cache, cached_property, partial
 from typing import TYPE_CHECKING, Any, Literal, TypeAlias
@@ -172,7 +172,7 @@ _WIDE: tuple[ColumnKind, ...] = (
 NO_NUMBERS = ("text", "date")  # kinds that nothing is calculated with
 
 
-@dataclass(frozen=True, eq=False)
+@record(guarded=True)
 class Column:
     """One named, typed sequence of values; `valid` is None where nothing is blank."""
 

@@ -7,7 +7,7 @@ import re
 import sys
 import unicodedata
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from decimal import ROUND_HALF_UP, Decimal, InvalidOperation, localcontext
 from enum import IntEnum
 from typing import TYPE_CHECKING, Any, Literal, TypeAlias, get_args
@@ -221,7 +221,7 @@ DATE = DisplayHint("date", Priority.KEY)
 _DIGITS = 400  # of the longest float
 
 
-@dataclass(frozen=True, eq=False, repr=False)
+@record(guarded=True)
 class Format(Record):
     """A sign before the number (such as a currency's), its decimals, or a percentage; and whether
     less of it is better, as of costs, delays and complaints.

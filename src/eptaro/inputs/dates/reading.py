@@ -470,11 +470,8 @@ def _in_grain(
 def _read_typed(column: pa.ChunkedArray, rules: DateRules, name: str) -> ParsedDates:
     kind = column.type
     if pa.types.is_date32(kind):
-        days = to_numpy(
-            pc.fill_null(column.cast(pa.int32()), 0)
-            if column.null_count
-            else column.cast(pa.int32())
-        )
+        whole = pc.cast(column, pa.int32())
+        days = to_numpy(pc.fill_null(whole, 0) if column.null_count else whole)
         return check_typed_days(column, days, None, rules)
     if pa.types.is_date64(kind):
         return from_stamps(column.cast(pa.timestamp("ms")), rules)

@@ -198,7 +198,7 @@ class CsvFile(Source):
         rows = 0
         try:
             for table in self._parse_file(request.names, types | {request.date: pa.date32()}):
-                days = table[request.date].cast(pa.int32())
+                days = pc.cast(table[request.date], pa.int32())
                 if (pc.min(days).as_py() or 0) < FIRST_DAY:  # a year that is written 0000
                     break
                 rows += table.num_rows
