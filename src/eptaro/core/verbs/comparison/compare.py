@@ -561,7 +561,7 @@ def sides_of(view: View, query: Compare) -> tuple[Sides, list[Sides], DayMatchin
     amount = Amount.of_levels(query.backs[0], "back")
     level = fixed.level if isinstance(fixed, Period) else amount.unit
     if fixed is None and query.trailing is None:
-        _check_step(calendar, per, level, show_option("back", query.backs[0]))
+        _check_step(calendar, per, level, ("back", query.backs[0]))
     if query.trailing is not None:
         windows = window_of(query.trailing)
         now, find = trailing_windows(view, per, windows), of_windows(view, per, level, windows)
@@ -601,13 +601,13 @@ def _steps_to(fixed: Period, now: Sides, per: str) -> Ints:
     return calendar.index_of(now.first, fixed.level) - fixed.index
 
 
-def _check_step(calendar: Calendar, per: str, level: str, step_text: str) -> None:
+def _check_step(calendar: Calendar, per: str, level: str, step: tuple[str, str]) -> None:
+    """Raise `QuestionError` where a step, an option and its value, is of no level that fits."""
     fits = calendar.steps(per)
     if level not in fits:
         raise QuestionError(
-            f"{step_text} does not fit {show_option('per', per)}: {plural(level)} are not whole "
-            f"{plural(per)}; "
-            f"go back a number of {' or '.join(map(plural, fits))}"
+            f"{show_option(*step)} does not fit {show_option('per', per)}: {plural(level)} are not "
+            f"whole {plural(per)}; go back a number of {' or '.join(map(plural, fits))}"
         )
 
 
@@ -621,7 +621,7 @@ def _fixed_span(view: View, per: str, against: str) -> Period | Span:
         raise QuestionError(
             f"{show_option('against', against)} is not a span (2024-07-01..2024-08-20), and {error}"
         ) from None
-    _check_step(view.calendar, per, period.level, show_option("against", against))
+    _check_step(view.calendar, per, period.level, ("against", against))
     return period
 
 
