@@ -103,6 +103,25 @@ class Sides(unittest.TestCase):
         self.assertEqual(row["s_prior"], 1.3e308)
         self.assertGreater(book.prove(table), 3)
 
+    def test_what_is_made_of_days_beyond_the_floats(self):
+        days = {"on": ["2024-05-02"] * 4 + ["2024-05-03"] * 3 + ["2024-05-06"],
+                "x": [1e308, 1e308, 5e307, -4e307, -1e308, 15.25, 0.0, 1e308]}  # fmt: skip
+        book = ep.Daybook(days, date="on", measures="a=mean(sum(x) per active day)")
+        table = book.compare("day", against="2024-05-02")
+        self.assertEqual({row["a_change"] for row in table.rows()}, {None})
+        self.assertEqual(book.recap("day", only="2024-05-03..2024-05-06")["a"].tolist()[0], -1e308)
+        for made in (
+            table,
+            book.compare("day", against="2024-05-03..2024-05-06"),
+            book.recap("day"),
+            book.rhythm("month"),
+        ):
+            self.assertGreater(book.prove(made), 0)
+        tied = ep.Daybook({"on": ["2024-05-02", *["2024-05-03"] * 5], "x": [1e308, 1e308, -1e308, -1e308, 15.25, 0.0]},
+                          date="on", measures="a=mean(sum(x) per active day)")  # fmt: skip
+        self.assertEqual(tied.recap("month")["a"].tolist(), [0.0])
+        self.assertGreater(tied.prove(tied.recap("month")), 0)
+
     def test_mean_of_the_years_before(self):
         for seed in range(4):
             rows = oracle.random_rows(seed)

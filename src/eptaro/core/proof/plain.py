@@ -266,7 +266,8 @@ def _sum(filled: Sequence[Any], scale: int) -> Fraction:
         try:
             return Fraction(math.fsum(filled))
         except OverflowError:  # in between; the sum itself may be a float
-            return sum(map(Fraction, filled), Fraction(0))
+            total = sum(map(Fraction, filled), Fraction(0))
+            return total if beyond_floats(total) else Fraction(float(total))
     return Fraction(Fraction(sum(filled)), 10**scale)
 
 
@@ -290,6 +291,11 @@ def _root(value: Fraction) -> float:
     return math.ldexp(math.sqrt(value / 4**shift), shift)
 
 
+def beyond_floats(value: Any) -> bool:
+    """Return whether a value is a number that no float can be, where answers are blank."""
+    return not isinstance(value, str | dt.date | None) and abs(value) > sys.float_info.max
+
+
 def values_agree(result: Any, plain: Any, *, exact: bool, sides: Sequence[Any] = ()) -> bool:
     """Return whether a result equals its plain value: to the last digit where it is exact,
     to nine digits and more where it is a float; a difference of floats cannot be nearer than
@@ -298,11 +304,10 @@ def values_agree(result: Any, plain: Any, *, exact: bool, sides: Sequence[Any] =
     if isinstance(plain, str | dt.date):
         return bool(result == plain)
     if result is None or result != result or plain is None:
-        beyond = plain is not None and abs(plain) > sys.float_info.max
-        return (result is None or result != result) and (plain is None or beyond)
+        return (result is None or result != result) and (plain is None or beyond_floats(plain))
     if exact and not isinstance(result, float):
         return Fraction(result) == Fraction(plain)
-    if abs(plain) > sys.float_info.max:
+    if beyond_floats(plain):
         return False
     largest = max((abs(side) for side in sides if side is not None), default=0)
     nearest = max(1e-9, float(min(largest, sys.float_info.max)) * 4 * sys.float_info.epsilon)

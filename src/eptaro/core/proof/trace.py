@@ -16,7 +16,13 @@ from eptaro.core.calendars.grain import whole_periods_in
 from eptaro.core.calendars.span import Span
 from eptaro.core.expressions.tree import Node, Where
 from eptaro.core.measures.measure import Measure
-from eptaro.core.proof.plain import combine_terms, plain_measure_value, shown_plain, values_agree
+from eptaro.core.proof.plain import (
+    beyond_floats,
+    combine_terms,
+    plain_measure_value,
+    shown_plain,
+    values_agree,
+)
 from eptaro.core.proof.reader import Reader
 from eptaro.core.query.lineage import (
     AttributeFilter,
@@ -434,6 +440,8 @@ def _condition(measure: Measure) -> Node | None:
 
 def _combine_sides(number: TracedNumber, sides: list[TracedSide], row: int) -> Any:
     """Return the result of the sides: one value, the mean of several, a change or its ratio."""
+    if len(sides) > 1 and any(beyond_floats(side.value) for side in sides):
+        return None
     match number:
         case Value():
             return sides[0].value if _is_shown(number, row) else None
