@@ -9,6 +9,7 @@ from typing import Any
 
 from eptaro.book import Book
 from eptaro.core.expressions.tree import Name
+from eptaro.core.kernels.dispatch import KERNEL
 from eptaro.core.measures.measure import Measures
 from eptaro.core.query.book_options import merge_facts
 from eptaro.core.query.query import ADJUSTMENT, AsOf, By
@@ -22,7 +23,6 @@ from eptaro.progress import log
 from eptaro.storage.layout import NAME
 from eptaro.table import Table
 from eptaro.timeouts import TIMEOUT, waiting_at_most
-from eptaro.version import kernel
 
 
 class Daybook(Book):
@@ -573,7 +573,7 @@ def _log_store(store: Store) -> Store:
     log("calendar: %s", about.calendar.describe())
     log("coverage: %s", about.coverage)
     log("measures: %s", ", ".join(f"{m.name} = {m.formula}" for m in about.measures))
-    log("kernel: %s", kernel())
+    log("kernel: %s", KERNEL)
     return store
 
 

@@ -8,18 +8,24 @@ is not a kernel is taken from there.
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import cache
 from typing import Any
 
 import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
-try:  # the module that `pyarrow.compute` takes these from
-    from pyarrow import _compute as kernels
-except ImportError:
-    import pyarrow.compute as kernels
-
 _WRITTEN_IN_PYTHON = ("index",)
+
+
+@cache
+def _kernels() -> Any:
+    """Return the module that `pyarrow.compute` takes kernels from; small inputs need none."""
+    try:
+        from pyarrow import _compute
+    except ImportError:
+        import pyarrow.compute as _compute
+    return _compute
 
 
 def cast(array: Any, kind: pa.DataType) -> Any:
@@ -30,7 +36,7 @@ def cast(array: Any, kind: pa.DataType) -> Any:
     """
     if array.type == kind:
         return array
-    return kernels.call_function("cast", [array], kernels.CastOptions.safe(kind))
+    return _kernels().call_function("cast", [array], _kernels().CastOptions.safe(kind))
 
 
 def array_of(values: NDArray[np.integer[Any]]) -> pa.Array:
@@ -57,7 +63,7 @@ def array_of_texts(texts: Sequence[str]) -> pa.Array:
 
 def take(array: Any, indices: Any) -> Any:
     """Return the values at some places."""
-    return kernels.call_function("take", [array, indices])
+    return _kernels().call_function("take", [array, indices])
 
 
 def fill_null(values: Any, fill: Any) -> Any:
@@ -66,10 +72,11 @@ def fill_null(values: Any, fill: Any) -> Any:
     >>> fill_null(pa.array([7, None]), 0).to_pylist()
     [7, 0]
     """
-    return kernels.call_function("coalesce", [values, pa.scalar(fill, values.type)])
+    return _kernels().call_function("coalesce", [values, pa.scalar(fill, values.type)])
 
 
 def _kernel_and_options(name: str) -> tuple[Any, Any] | None:
+    kernels = _kernels()
     try:
         kernel = kernels.get_function(name)
         return kernel, getattr(kernels, kernel._doc.options_class, None)

@@ -9,15 +9,18 @@ from __future__ import annotations
 from importlib import import_module
 from typing import Any
 
-from eptaro.core.kernels.compiled import LOOPS, check_built, choose_kernel
+from eptaro.core.kernels.compiled import ASKED, LOOPS, check_built
 
 
 def _find_loops() -> Any:
     """Return the module of compiled loops, None where they do not run."""
-    if choose_kernel() == "numpy":
+    if ASKED == "numpy":
         return None
     try:
         return import_module(LOOPS)
+    except ModuleNotFoundError:
+        check_built()
+        return None
     except ImportError as error:  # of another Python
         check_built(str(error))
         return None

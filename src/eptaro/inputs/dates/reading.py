@@ -79,6 +79,16 @@ def is_text(kind: pa.DataType) -> bool:
     return bool(pa.types.is_string(kind) or pa.types.is_large_string(kind))
 
 
+def day_numbers(column: pa.ChunkedArray) -> NDArray[np.int32]:
+    """Return the ordinals of a column of dates, 0 for blanks.
+
+    >>> day_numbers(pa.chunked_array([pa.array([7, None], pa.date32())])).tolist()
+    [7, 0]
+    """
+    whole = pa.chunked_array([part.view(pa.int32()) for part in column.chunks], pa.int32())
+    return to_numpy(pc.fill_null(whole, 0) if column.null_count else whole)
+
+
 def takes_plain_days(rules: DateRules) -> bool:
     """Return whether a day in ISO 8601 (2025-08-20) is that day, and nothing is done to it.
 
@@ -470,9 +480,7 @@ def _in_grain(
 def _read_typed(column: pa.ChunkedArray, rules: DateRules, name: str) -> ParsedDates:
     kind = column.type
     if pa.types.is_date32(kind):
-        whole = pc.cast(column, pa.int32())
-        days = to_numpy(pc.fill_null(whole, 0) if column.null_count else whole)
-        return check_typed_days(column, days, None, rules)
+        return check_typed_days(column, day_numbers(column), None, rules)
     if pa.types.is_date64(kind):
         return from_stamps(column.cast(pa.timestamp("ms")), rules)
     if pa.types.is_timestamp(kind):

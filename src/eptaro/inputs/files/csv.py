@@ -23,6 +23,7 @@ from eptaro.core.calendars.days import FIRST_DAY
 from eptaro.digest import digest_of_file, file_digest, start_digest
 from eptaro.errors import InputError, MeasureError
 from eptaro.inputs import arrow_compute as pc
+from eptaro.inputs.dates.reading import day_numbers
 from eptaro.inputs.sources import ColumnRequest, Source, check_columns
 from eptaro.option import setting
 from eptaro.paths import StoragePath
@@ -80,8 +81,8 @@ def _convert_columns(table: pa.Table, names: list[str], types: dict[str, pa.Data
 class CsvFile(Source):
     """A file of fields separated by a mark, with a header (RFC 4180).
 
-    Dates and groups are read as text, so that 007 is not 7 and no date is guessed at;
-    numbers as floats, from which their decimals are recovered exactly.
+    Groups are read as text, so that 007 is not 7, and so are dates, that none is guessed at, but for
+    days in ISO 8601; numbers as floats, from which their decimals are recovered exactly.
     """
 
     of_text = undecided = True
@@ -198,8 +199,7 @@ class CsvFile(Source):
         rows = 0
         try:
             for table in self._parse_file(request.names, types | {request.date: pa.date32()}):
-                days = pc.cast(table[request.date], pa.int32())
-                if (pc.min(days).as_py() or 0) < FIRST_DAY:  # a year that is written 0000
+                if day_numbers(table[request.date]).min(initial=0) < FIRST_DAY:  # of a year 0000
                     break
                 rows += table.num_rows
                 yield table

@@ -5,7 +5,6 @@ where they were built.
 """
 
 import os
-from importlib.util import find_spec
 from typing import Literal
 
 from eptaro.errors import KernelError
@@ -18,6 +17,8 @@ if ASKED not in ("", "compiled", "numpy"):
 
 def choose_kernel() -> Literal["compiled", "numpy"]:
     """Return which loops are to run, without loading them."""
+    from importlib.util import find_spec  # whoever runs the loops imports them instead
+
     if ASKED == "numpy" or find_spec(LOOPS) is None:
         check_built()
         return "numpy"
