@@ -81,8 +81,8 @@ def _convert_columns(table: pa.Table, names: list[str], types: dict[str, pa.Data
 class CsvFile(Source):
     """A file of fields separated by a mark, with a header (RFC 4180).
 
-    Groups are read as text, so that 007 is not 7, and so are dates, that none is guessed at, but for
-    days in ISO 8601; numbers as floats, from which their decimals are recovered exactly.
+    Groups are read as text, so that 007 is not 7, and so are dates, so that none is guessed at, but
+    for days in ISO 8601; numbers as floats, from which their decimals are recovered exactly.
     """
 
     of_text = undecided = True
