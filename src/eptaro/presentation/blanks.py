@@ -7,7 +7,7 @@ from collections.abc import Iterator, Mapping
 import numpy as np
 
 from eptaro.core.aggregation.cells import BY_TIME, Plane
-from eptaro.core.calendars.days import Flags
+from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.query.lineage import Change, Mean, TracedNumber, Value, ViewLineage
 from eptaro.core.results.result import Result
 from eptaro.errors import count_noun
@@ -73,6 +73,18 @@ def _reasons(
     yield "no transaction has a value in these days", every
 
 
+def _earliest_spans(first: Ints, last: Ints) -> Iterator[tuple[int, int]]:
+    """Yield the different spans that begin first, of `(n_spans,)`."""
+    for _ in range(_MOST):
+        if not len(first):
+            return
+        begins = int(first.min())
+        ends = int(last[first == begins].min())
+        yield begins, ends
+        others = (first != begins) | (last != ends)
+        first, last = first[others], last[others]
+
+
 def _undecided_reasons(answer: ViewLineage, value: Value) -> Iterator[tuple[str, Flags]]:
     """Yield where a first or last value is blank as only the order of rows would decide."""
     view, rows = value.view, answer.rows
@@ -116,8 +128,8 @@ def _of_days(answer: ViewLineage, value: Value, *, whole: bool) -> Iterator[tupl
     dated = any(answer.view.table(name).facts.folded.grain != "day" for name in names)
     if whole or (len(names) > 1 and dated):  # periods of a book need whole ones of the others
         partly = ~answer.view.complete(first, last, np.asarray(answer.group[rows]))
-        for begins, ends in np.unique(np.column_stack([first, last])[partly], axis=0)[:_MOST]:
-            why = uncovered(answer.view, int(begins), int(ends))
+        for begins, ends in _earliest_spans(first[partly], last[partly]):
+            why = uncovered(answer.view, begins, ends)
             if why:
                 yield f"{what} is not complete: {why}", (first == begins) & (last == ends)
         yield f"{what} is not complete: {reason}", partly

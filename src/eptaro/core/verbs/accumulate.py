@@ -13,6 +13,7 @@ from eptaro.core.calendars.days import Ints, ordinal
 from eptaro.core.calendars.grain import level_of
 from eptaro.core.calendars.levels import LEVELS, check_level
 from eptaro.core.calendars.span import Span
+from eptaro.core.kernels.sorting import distinct_sorted
 from eptaro.core.query.lineage import Side, TracedNumber, Value, ViewLineage
 from eptaro.core.query.transactions import LABEL, per_row
 from eptaro.core.query.view import BookData, View
@@ -138,8 +139,9 @@ def _rows_to_date(view: View, within: str, every: str) -> _Totals:
         outer = calendar.periods(upto, within)
         begins, names = outer.first, outer.labels
     parts = calendar.periods(upto, every)
-    cuts = np.unique(np.concatenate([parts.first, begins]))
-    first = np.unique(np.maximum(cuts[cuts <= upto.hi], max(upto.lo, int(begins[0]))))
+    cuts = np.sort(np.concatenate([parts.first, begins]))
+    cuts = np.maximum(cuts[cuts <= upto.hi], max(upto.lo, int(begins[0])))
+    first, _ = distinct_sorted(cuts)
     last = np.append(first[1:] - 1, upto.hi)
     in_view = last >= view.seen.lo
     first, last = first[in_view], last[in_view]
