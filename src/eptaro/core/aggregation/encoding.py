@@ -89,7 +89,7 @@ class StringTable:
 
     def number(self, words: NDArray[Any]) -> NDArray[np.int32] | None:
         """Return the number of each of some different texts; None, and nothing is met then, where
-        hashes do not distinguish texts .
+        hashes do not distinguish texts.
         """
         from eptaro.core.kernels.texts import hashes_of_texts  # which most books do without
 
