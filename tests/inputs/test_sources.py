@@ -299,6 +299,17 @@ class SameBook(Files):
                 return [type(error), str(error)]
 
         self.enterContext(mock.patch("eptaro.inputs.files.csv._BLOCK", 1 << 11))
+        as_text = mock.patch(
+            "eptaro.inputs.files.csv.CsvFile._begins_with_days", return_value=False
+        )
+        for text in odd:
+            path = self.file(
+                "days.csv",
+                "fare,on,shop\n" + "1,2025-01-05,a\n" * 150 + f"2,{text},b\n3,2025-02-06,b\n",
+            )
+            own = answers(path, ep.DateRules(bad_dates="reject"))
+            with as_text:
+                self.assertEqual(answers(path, ep.DateRules(bad_dates="reject")), own, text)
         as_days = 0
         for seed in range(24):
             rng = random.Random(seed)

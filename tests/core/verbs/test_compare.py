@@ -117,7 +117,7 @@ class Sides(unittest.TestCase):
             book.rhythm("month"),
         ):
             self.assertGreater(book.prove(made), 0)
-        tied = ep.Daybook({"on": ["2024-05-02", *["2024-05-03"] * 5], "x": [1e308, 1e308, -1e308, -1e308, 15.25, 0.0]},
+        tied = ep.Daybook({"on": ["2024-05-02", *["2024-05-03"] * 6], "x": [1e308, 1e308, 1e308, -1e308, -1e308, -1e308, 15.25]},
                           date="on", measures="a=mean(sum(x) per active day)")  # fmt: skip
         self.assertEqual(tied.recap("month")["a"].tolist(), [0.0])
         self.assertGreater(tied.prove(tied.recap("month")), 0)

@@ -90,14 +90,13 @@ def day_numbers(column: pa.ChunkedArray) -> NDArray[np.int32]:
 
 
 def takes_plain_days(rules: DateRules) -> bool:
-    """Return whether a day in ISO 8601 (2025-08-20) is that day, and nothing is done to it.
+    """Return whether a day in ISO 8601 (2025-08-20) is read as that day.
 
     >>> takes_plain_days(DateRules()), takes_plain_days(DateRules(day_starts="04:00"))
     (True, False)
     """
-    others = (rules.formats, rules.serials, rules.unix, rules.zone, rules.time, rules.blanks)
-    moved = (rules.shift, rules.weeks, rules.week_in)
-    return not any((*others, *moved)) and rules.grain in (None, "day")
+    others = (rules.formats, rules.serials, rules.unix, rules.shift, rules.weeks)
+    return not any(others) and rules.grain in (None, "day")
 
 
 def show_value(value: pa.Scalar) -> str:
