@@ -26,6 +26,7 @@ from eptaro.cli.messages import is_quiet, notify
 from eptaro.cli.options import AnswerOptions, OutputOptions
 from eptaro.cli.process import leave_pandas_out
 from eptaro.cli.screen import Lines, open_screen
+from eptaro.core.query.lineage import ViewLineage
 from eptaro.core.results.format import NUMERIC, Priority, escape_controls, shown_table
 from eptaro.core.results.result import Result
 from eptaro.errors import QuestionError, count_noun, unknown
@@ -213,7 +214,8 @@ def _print_below(
 ) -> None:
     """Print why values are missing, what columns are, what was tied out, and the footer."""
     lines = []
-    if answered and any(table.column(name).blank.any() for name in table.names):
+    numbers = table.answer.numbers if isinstance(table.answer, ViewLineage) else {}
+    if answered and any(table.column(name).blank.any() for name in numbers if name in table):
         from eptaro.presentation.blanks import why_blank
 
         lines = [f'"-" in {reason}' for reason in why_blank(table)]
