@@ -1,8 +1,11 @@
 """Lines above the names of a CSV file, and files whose ending says nothing."""
 
 import gzip
+import shlex
+import subprocess
 import tempfile
 import unittest
+from decimal import Decimal
 from pathlib import Path
 
 import eptaro as ep
@@ -76,6 +79,20 @@ class Headers(unittest.TestCase):
             path, date="c1", measures="n=count()", files=ep.FileRules(header_row="none")
         )
         self.assertEqual((book.notes, book.recap("year")["n"].tolist()), ((), [2]))
+
+    def test_spaces_before_quotes_are_named(self):
+        path = self.folder / "spaced.csv"
+        path.write_text('on, route, fare\n2025-01-05, "a, b", 1.5\n2025-02-05, "c", 2\n')
+        with self.assertRaisesRegex(ep.InputError, "quotes follow a space here") as caught:
+            ep.Daybook.read(path, date="on", measures="n=count()")
+        command = shlex.split(str(caught.exception).partition("as by ")[2])
+        path.write_bytes(
+            subprocess.run([*command, str(path)], capture_output=True, check=True).stdout
+        )
+        book = ep.Daybook.read(path, date="on", by='route=" route"', measures='s=sum(" fare")')
+        self.assertEqual(
+            [row["s"] for row in book.recap("year", by="route").rows()], [Decimal("1.5"), 2]
+        )
 
     def test_names_that_are_there_twice_are_refused(self):
         path = self.folder / "twice.csv"

@@ -330,7 +330,10 @@ class CsvFile(Source):
                 f"{self.name}: cannot be read: a row is longer than {_BLOCK >> 20} MB; is a quote "
                 f"left open, or a line end missing?"
             )
-        return InputError(f"{self.name}: cannot be read: {' '.join(str(error).split())}")
+        mark, cure = self._delimiter, ""
+        if f'{mark} "' in str(error):
+            cure = f"; quotes follow a space here: take it out, as by sed 's/{mark} *\"/{mark}\"/g'"
+        return InputError(f"{self.name}: cannot be read: {' '.join(str(error).split())}{cure}")
 
 
 class StandardInput(CsvFile):
