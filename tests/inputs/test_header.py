@@ -83,9 +83,9 @@ class Headers(unittest.TestCase):
     def test_spaces_before_quotes_are_named(self):
         path = self.folder / "spaced.csv"
         path.write_text('on, route, fare\n2025-01-05, "a, b", 1.5\n2025-02-05, "c", 2\n')
-        with self.assertRaisesRegex(ep.InputError, "quotes follow a space here") as caught:
+        with self.assertRaisesRegex(ep.InputError, "remove the spaces before quotes") as caught:
             ep.Daybook.read(path, date="on", measures="n=count()")
-        command = shlex.split(str(caught.exception).partition("as by ")[2])
+        command = shlex.split(str(caught.exception).partition("such as with ")[2])
         path.write_bytes(
             subprocess.run([*command, str(path)], capture_output=True, check=True).stdout
         )

@@ -81,8 +81,9 @@ def _convert_columns(table: pa.Table, names: list[str], types: dict[str, pa.Data
 class CsvFile(Source):
     """A file of fields separated by a mark, with a header (RFC 4180).
 
-    Groups are read as text, so that 007 is not 7, and so are dates, so that none is guessed at, but
-    for days in ISO 8601; numbers as floats, from which their decimals are recovered exactly.
+    Groups and dates are read as text, so that 007 is not 7 and no date is guessed at; days in
+    ISO 8601 may be read as days. Numbers are floats, from which their decimals are recovered
+    exactly.
     """
 
     of_text = undecided = True
@@ -193,8 +194,8 @@ class CsvFile(Source):
     def _dates_as_days(
         self, request: ColumnRequest, types: dict[str, pa.DataType]
     ) -> Iterator[pa.Table]:
-        """Yield the wanted columns with dates as days, which takes half the time; as text from the
-        first block that holds another date.
+        """Yield the wanted columns with dates as days, which is quicker; as text from the first
+        block that holds another date.
         """
         rows = 0
         try:
@@ -332,7 +333,7 @@ class CsvFile(Source):
             )
         mark, cure = self._delimiter, ""
         if f'{mark} "' in str(error):
-            cure = f"; quotes follow a space here: take it out, as by sed 's/{mark} *\"/{mark}\"/g'"
+            cure = f"; remove the spaces before quotes, such as with sed 's/{mark} *\"/{mark}\"/g'"
         return InputError(f"{self.name}: cannot be read: {' '.join(str(error).split())}{cure}")
 
 

@@ -385,9 +385,7 @@ class ComparedSides:
         return growth_column(measure, value, prior, sides, self.comparable)
 
     def goals(self, measure: Measure, query: Compare, value: Column) -> list[Column]:
-        """Return the goals of the current sides, the gap only where they are complete; none where
-        the measure has no goals.
-        """
+        """Return the goals of a measure that has some, the gap only for sides that are complete."""
         from eptaro.core.verbs.goals import GoalRows, goal_columns, goals_of
 
         goals = goals_of(query.goals, measure, self._view.facts.measures)
