@@ -1,9 +1,10 @@
 """Statistics of windows that slide, and of any ranges: both ways equal plain sorts and sets."""
 
 import unittest
+from fractions import Fraction
 
 import numpy as np
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from eptaro.core.kernels import order_statistics
@@ -52,6 +53,22 @@ class Neighbours(unittest.TestCase):
             self.assertFalse(
                 np.signbit(order_statistics.neighbours(np.array([0.0, -0.0]), *one)).any()
             )
+
+
+class Middle(unittest.TestCase):
+    """The mean of the two middle values is rounded once."""
+
+    @given(WHOLE | FLOATS, WHOLE | FLOATS)
+    @example([-(2**53) + 3], [2**53 - 2])
+    @example([-1e308], [1.1e308])
+    def test_of_two(self, ones: list, others: list):
+        one, two = ones[0], others[0]
+        kind = np.int64 if isinstance(one, int) and isinstance(two, int) else np.float64
+        values = np.sort(np.array([one, two], kind))
+        exact = sum(map(Fraction, values.tolist())) / 2 if np.isfinite(values).all() else None
+        (found,) = order_statistics.quantiles(values, np.array([0]), np.array([2]), 0.5).tolist()
+        if exact is not None and abs(exact) < 2**1022:
+            self.assertEqual(found, float(exact))
 
 
 class Distinct(unittest.TestCase):

@@ -174,13 +174,15 @@ def _interpolate_exactly(one: Any, two: Any, part: Fraction) -> float:
 
 
 def interpolate(first: Values, second: Values, part: Values) -> NDArray[np.float64]:
-    """Return the value at some part of the way, calculated from the nearer end.
+    """Return the value at some part of the way, calculated from the nearer end; half of it is the
+    mean of both, which is rounded once.
 
     All are `(n,)`, and `part` is from 0 to 1.
     """
     with np.errstate(over="ignore", invalid="ignore"):
-        way = second - first
+        way, both = second - first, first + second
         quantiles = np.where(part < 0.5, first + way * part, second - way * (1 - part))
+        quantiles = np.where((part == 0.5) & np.isfinite(both), both / 2, quantiles)
         wide = np.isinf(way) & np.isfinite(first) & np.isfinite(second)
         return np.asarray(np.where(wide, first * (1 - part) + second * part, quantiles))
 
