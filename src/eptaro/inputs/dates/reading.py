@@ -92,8 +92,10 @@ def day_numbers(column: pa.ChunkedArray) -> NDArray[np.int32]:
 def takes_plain_days(rules: DateRules) -> bool:
     """Return whether a day in ISO 8601 (2025-08-20) is read as that day.
 
-    >>> takes_plain_days(DateRules()), takes_plain_days(DateRules(day_starts="04:00"))
-    (True, False)
+    >>> rules = ({}, {"order": "dmy"}, {"day_starts": "04:00"}, {"grain": "week"},
+    ...          {"weeks": "ending friday"}, {"formats": "%d.%m.%Y"})
+    >>> [takes_plain_days(DateRules(**rule)) for rule in rules]
+    [True, True, False, False, False, False]
     """
     others = (rules.formats, rules.serials, rules.unix, rules.shift, rules.weeks)
     return not any(others) and rules.grain in (None, "day")
