@@ -236,7 +236,7 @@ class Zones(unittest.TestCase):
                 as_dates(read.days).tolist(), [moment.date() for moment in local], zone
             )
             clock = [(m.hour * 60 + m.minute) * 60 + m.second for m in local]
-            self.assertEqual((read.times // 1_000_000_000).tolist(), clock, zone)
+            self.assertEqual((np.asarray(read.times) // 1_000_000_000).tolist(), clock, zone)
             self.assertEqual(
                 read.offsets.tolist(), [m.utcoffset() // dt.timedelta(minutes=1) for m in local]
             )

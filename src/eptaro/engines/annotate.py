@@ -273,9 +273,9 @@ class _Plan:
             raise DateError(f"{where}: {value} {reason}")
         good = None if bad is None or not bad.any() else ~bad
         added = self._day_columns(parsed, good)
-        times = (
-            np.zeros(len(parsed.days), np.int64) if parsed.times is None else parsed.times // 1000
-        )
+        times = np.zeros(len(parsed.days), np.int64)
+        if parsed.times is not None:
+            times = np.asarray(parsed.times) // 1000
         timed = good
         if (times < 0).any():
             timed = times >= 0 if good is None else (times >= 0) & good

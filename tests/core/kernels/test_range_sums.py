@@ -36,15 +36,19 @@ class Bounds(unittest.TestCase):
         width, begin = 6, 100
         every = np.sort(rng.choice(width * 9, 20, replace=False))
         for keys in (None, every, every[:1]):
-            first, last = rng.integers(95, 112, (2, 8))
-            for count in (9, 4, 1, 0):
-                group = np.repeat(np.arange(count), 8)
-                spans = np.tile(first, count), np.tile(last, count)
-                for way in both():
-                    wanted = range_sums.bounds(keys, group, *spans, begin, width)
-                    found = range_sums.bounds_of_all(keys, count, first, last, begin, width)
-                    for one, two in zip(found, wanted, strict=True):
-                        self.assertEqual(one.tolist(), two.tolist(), way)
+            # Any spans, and such as follow each other: of all days, of some, with an empty one.
+            cuts = [[95, 101, 104, 112], [100, 103, 106], [100, 106], [101, 106], [100, 105],
+                    [100, 103, 103, 106]]  # fmt: skip
+            following = [np.array([cut[:-1], np.array(cut[1:]) - 1]) for cut in cuts]
+            for first, last in (rng.integers(95, 112, (2, 8)), *following):
+                for count in (9, 4, 1, 0):
+                    group = np.repeat(np.arange(count), len(first))
+                    spans = np.tile(first, count), np.tile(last, count)
+                    for way in both():
+                        wanted = range_sums.bounds(keys, group, *spans, begin, width)
+                        found = range_sums.bounds_of_all(keys, count, first, last, begin, width)
+                        for one, two in zip(found, wanted, strict=True):
+                            self.assertEqual(one.tolist(), two.tolist(), way)
 
     def test_what_lies_between(self):
         rng = np.random.default_rng(4)

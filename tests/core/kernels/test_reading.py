@@ -94,18 +94,21 @@ class Split(unittest.TestCase):
             moments = [moment.replace(microsecond=0) for moment in moments]
         counted = [(m - EPOCH) // dt.timedelta(microseconds=1) * each // 10**6 for m in moments]
         for _ in both():
-            days, times = reading.split_timestamps(np.array(counted, np.int64), PER_DAY[each])
+            stamps = np.array(counted, np.int64)
+            days = reading.days_of_stamps(stamps, PER_DAY[each])
+            times = reading.StampTimes(stamps, PER_DAY[each])
             self.assertEqual(days.tolist(), [(m.date() - EPOCH.date()).days for m in moments])
             midnight = [dt.datetime.combine(m.date(), dt.time()) for m in moments]
             wanted = [
                 (m - o) // dt.timedelta(microseconds=1) * 1000
                 for m, o in zip(moments, midnight, strict=True)
             ]
-            self.assertEqual(times.tolist(), wanted)
+            self.assertEqual(np.asarray(times).tolist(), wanted)
+            self.assertEqual(times[::-1].tolist(), wanted[::-1])
 
     def test_days_beyond_32_bits_become_the_outermost(self):
         for _ in both():
-            days, _ = reading.split_timestamps(np.array([2**62, -(2**62), -1]), 86_400)
+            days = reading.days_of_stamps(np.array([2**62, -(2**62), -1]), 86_400)
             self.assertEqual(days.tolist(), [2**31 - 1, -(2**31), -1])
 
 

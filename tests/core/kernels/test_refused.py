@@ -35,6 +35,7 @@ class Refused(unittest.TestCase):
         loops, whole, rest = dispatch.loops, np.arange(50), np.arange(50.0)
         self.refuses(ValueError, loops.bounds_of_all, NONE, 0, ints(1), ints(1, 2), 0, 3,
                      *np.empty((2, 4, 1), np.int64))  # fmt: skip
+        self.refuses(ValueError, loops.edges_of_all, NONE, 0, ints(1), 0, 3, np.empty((4, 2), int))
         for wrong in (-1, 50):
             for lo, hi in ((0, wrong), (wrong, 0)):
                 ends = ints(lo), ints(hi)
@@ -62,6 +63,13 @@ class Refused(unittest.TestCase):
         for height, width in ((2, 4), (-2, -3), (2**40, 2**40)):
             self.refuses(ValueError, loops.mark_pairs, *pair, height, width, seen)
         self.refuses(ValueError, loops.mark_pairs, pair[0], pair[1][1:], 2, 3, seen)
+
+    def test_time_stamps(self):
+        loops = dispatch.loops
+        for loop, kind in ((loops.days_of_stamps, np.int32), (loops.times_of_stamps, np.int64)):
+            self.refuses(ValueError, loop, ints(1, 2), 86_400, np.zeros(1, kind))
+            for units in (0, 7):
+                self.refuses(ValueError, loop, ints(1), units, np.zeros(1, kind))
 
     def test_numbers_and_orders(self):
         words = np.zeros((5, 2), np.int64)

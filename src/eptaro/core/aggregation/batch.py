@@ -31,7 +31,7 @@ class Batch:
     groups: Mapping[str, Categorical]
     values: Mapping[str, Column]
     distinct: Mapping[str, Categorical] = field(default_factory=dict)
-    times: Ints | None = None
+    times: reading.Times | None = None
     first_row: int = 0
     places: Ints | None = None  # of each in the whole input, where some were left out
     inputs: Mapping[str, Column] = field(default_factory=dict)  # what formulas work on, if kept

@@ -29,7 +29,7 @@ from eptaro.core.kernels.folding import (
     join_cells,
 )
 from eptaro.core.kernels.parallel import as_contiguous, parallel_for, run_parallel
-from eptaro.core.kernels.reading import Extent
+from eptaro.core.kernels.reading import Extent, Times
 from eptaro.core.kernels.sorting import distinct_sorted, in_cell_order
 from eptaro.core.results.column import Column
 from eptaro.errors import MeasureError
@@ -492,7 +492,9 @@ def _fold_words(plans: Sequence[Plan], cells_of: RowCellIndex, batch: Batch) -> 
     on the rows and cells alone, so that sums of floats do not depend on the machine.
     """
     rows, size = len(batch), cells_of.size
-    times = _NO_TIMES if batch.times is None else batch.times
+    times: Times = _NO_TIMES
+    if batch.times is not None and any(plan.op >= Op.FIRST for plan in plans):
+        times = batch.times
     most = min(_MOST_PARTS, rows // _LEAST_PART)
     if cells_of.is_in_order:
         words = empty_cells(size, plans)
@@ -518,7 +520,7 @@ def _fold_words(plans: Sequence[Plan], cells_of: RowCellIndex, batch: Batch) -> 
 
 
 def _fold_part(
-    plans: Sequence[Plan], cells_of: RowCellIndex, times: Ints, of: slice, words: AllWords
+    plans: Sequence[Plan], cells_of: RowCellIndex, times: Times, of: slice, words: AllWords
 ) -> None:
     """Fold some rows. `times` is `(n_rows,)` or empty, `words` is `(n_cells, n_words)`."""
     rows: Any = of if cells_of.order is None else cells_of.order[of]
@@ -529,7 +531,7 @@ def _fold_part(
         )
         for plan in plans
     ]
-    moments = times[rows] if len(times) else times
+    moments = times[rows] if len(times) else _NO_TIMES
     days, slots = cells_of.days[of], cells_of.slots[of]
     for start in range(0, len(own), MOST_PLANS):
         some = own[start : start + MOST_PLANS]

@@ -79,12 +79,22 @@ def count_words(plans: Iterable[Plan]) -> int:
 
 
 def empty_cells(size: int, plans: Iterable[Plan]) -> NDArray[np.int64]:
-    """Return cells that hold nothing yet, one row of words each."""
+    """Return cells that hold nothing yet, `(size, n_words) int64`: zeros, but for picked values,
+    which no row has, and the least and largest of which every other is better than.
+    """
     plans = list(plans)
-    cells = np.zeros((size, count_words(plans)), np.int64)
+    nothing = np.zeros(count_words(plans), np.int64)
     for plan in plans:
-        if plan.op >= Op.LEAST:
-            cells[:, plan.word + 1] = -1
+        if plan.op < Op.LEAST:
+            continue
+        nothing[plan.word + 1] = -1
+        if plan.op in (Op.LEAST, Op.LARGEST):
+            assert plan.values is not None
+            worst = identity_of(plan.values.dtype, least_wins=plan.op == Op.LEAST)
+            nothing[plan.word] = np.array(worst, plan.values.dtype).view(np.int64)
+    cells = np.zeros((size, len(nothing)), np.int64)
+    if nothing.any():
+        cells[:] = nothing
     return cells
 
 

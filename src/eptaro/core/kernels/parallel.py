@@ -6,11 +6,14 @@ import os
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from contextvars import ContextVar
-from functools import partial
-from typing import Any, TypeVar
+from functools import cache, partial
+from typing import TYPE_CHECKING, Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
+
+if TYPE_CHECKING:
+    from concurrent.futures import ThreadPoolExecutor
 
 Item = TypeVar("Item")
 _LEAST_SLICE, _MOST_SLICE = 1 << 17, 1 << 22  # rows
@@ -35,13 +38,56 @@ def is_in_turn() -> bool:
 
 
 def run_parallel(works: Sequence[Callable[[], Item]]) -> list[Item]:
-    """Return the result of several works, done side by side; the error of the first is raised."""
-    if _in_turn.get() or len(works) < 2:
+    """Return the result of several works, done side by side; the error of the first is raised.
+
+    The caller does its share, and does all of it where every processor is busy, so that a work may
+    have works of its own.
+
+    >>> run_parallel([lambda: 5, lambda: 6])
+    [5, 6]
+    """
+    if _in_turn.get() or min(len(works), WORKERS) < 2:
         return [work() for work in works]
+    numbers = iter(range(len(works)))  # whoever is free takes the next
+    results: dict[int, Item] = {}
+    errors: dict[int, BaseException] = {}
+
+    def do_some() -> None:
+        for number in numbers:
+            try:
+                results[number] = works[number]()
+            except BaseException as error:  # it is raised by the caller
+                errors[number] = error
+                _drop(numbers)
+
+    helpers = [_pool().submit(do_some) for _ in range(min(len(works), WORKERS) - 1)]
+    try:
+        do_some()
+    finally:
+        _drop(numbers)
+        for helper in helpers:
+            if not helper.cancel():
+                helper.result()
+    if errors:
+        raise errors[min(errors)]
+    return [results[number] for number in range(len(works))]
+
+
+def _drop(rest: Iterator[int]) -> None:
+    for _ in rest:
+        pass
+
+
+@cache
+def _pool() -> ThreadPoolExecutor:
+    """Return the threads that help, which are kept: to start one takes as long as to fold 100,000
+    rows.
+    """
     from concurrent.futures import ThreadPoolExecutor  # it brings logging: not at the start
 
-    with ThreadPoolExecutor(WORKERS, thread_name_prefix="at-once") as pool:
-        return [*pool.map(lambda work: work(), works)]
+    if hasattr(os, "register_at_fork"):
+        os.register_at_fork(after_in_child=_pool.cache_clear)  # a child has none of the threads
+    return ThreadPoolExecutor(WORKERS - 1, thread_name_prefix="at-once")
 
 
 def slices(rows: int) -> list[slice]:
@@ -111,6 +157,19 @@ def repeat(values: NDArray[Any], each: int) -> NDArray[Any]:
 
     parallel_for(some, len(values), each=each)
     return repeated.ravel()
+
+
+def tile(values: NDArray[Any], times: int) -> NDArray[Any]:
+    """Return all values several times, one time after the other.
+
+    `values` is `(n,)`, the result `(times * n,)`.
+
+    >>> tile(np.array([5, 6]), 2).tolist()
+    [5, 6, 5, 6]
+    """
+    tiled = np.empty((times, len(values)), values.dtype)
+    parallel_for(lambda of: np.copyto(tiled[of], values), times, each=len(values))
+    return tiled.ravel()
 
 
 def parallel_for(work: Callable[[slice], None], rows: int, *, each: int = 1) -> None:

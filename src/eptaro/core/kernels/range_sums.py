@@ -119,6 +119,9 @@ def bounds_of_all(
         lo, hi = (begins + end for end in ends)
         return lo.ravel(), hi.ravel()
     first, last = (np.ascontiguousarray(part, np.int64) for part in (first, last))
+    if _are_all_days(first, last, begin, width):
+        edges = _edges_of_all(keys, groups, first, begin, width)
+        return edges[:-1], edges[1:]
     if dispatch.loops is None:
         group = np.repeat(np.arange(groups), len(first))
         return bounds(keys, group, np.tile(first, groups), np.tile(last, groups), begin, width)
@@ -130,6 +133,41 @@ def bounds_of_all(
 
     parallel_for(some, groups, each=len(first))
     return lo.ravel(), hi.ravel()
+
+
+def _are_all_days(first: Ints, last: Ints, begin: int, width: int) -> bool:
+    """Return whether spans of days, each the day after the one before, hold all of some days, as
+    the periods of a coverage do: where one ends, the next begins, also that of the next group.
+
+    `first` and `last` are `(n_spans,)`.
+    """
+    return bool(
+        len(first)
+        and first[0] <= begin
+        and last[-1] >= begin + width - 1
+        and (first[1:] == last[:-1] + 1).all()
+        and (first <= last).all()
+    )
+
+
+def _edges_of_all(keys: Ints, groups: int, first: Ints, begin: int, width: int) -> Ints:
+    """Return the first cell of the same spans for one group after the other, and where the last
+    span ends: `(groups * n_spans + 1,)`.
+
+    `first` is `(n_spans,)`, `keys` `(n_cells,)`.
+    """
+    edges = np.empty(groups * len(first) + 1, np.int64)
+    edges[-1] = np.searchsorted(keys, groups * width)
+    each = edges[:-1].reshape(groups, len(first))
+    if dispatch.loops is None:
+        starts = np.arange(groups)[:, None] * width + np.clip(first - begin, 0, width)
+        each[:] = np.searchsorted(keys, starts)
+        return edges
+    loop = dispatch.loops.edges_of_all
+    parallel_for(
+        lambda of: loop(keys, of.start, first, begin, width, each[of]), groups, each=len(first)
+    )
+    return edges
 
 
 def growth_between(

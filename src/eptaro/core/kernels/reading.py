@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from functools import cached_property, partial
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, TypeAlias
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.kernels import dispatch
 from eptaro.core.kernels.parallel import parallel_for, run_parallel, slices
+from eptaro.record import record
 
 _AT_ONCE = 1 << 16  # values: they are in the processor's cache when the largest is looked for
 
@@ -112,25 +113,57 @@ def dictionary_encode(
     return new[np.unique(codes[new], return_index=True)[1]]
 
 
-def split_timestamps(stamps: Ints, per_day: int) -> tuple[NDArray[np.int32], Ints]:
-    """Return the days of time stamps, and the nanoseconds since each day began.
+def days_of_stamps(stamps: Ints, per_day: int) -> NDArray[np.int32]:
+    """Return the days of time stamps, counted in units of which `per_day` make a day; it divides a
+    day's nanoseconds.
 
-    `stamps` is `(n,) int64`; the results are `(n,) int32` and `(n,) int64`.
+    `stamps` is `(n,) int64`, the result `(n,) int32`. Days that 32 bits do not hold become the
+    least or the largest that these do.
 
-    Stamps are counted in units of which `per_day` make a day, which divides a day's nanoseconds.
-    Days that 32 bits do not hold become the least or the largest that these do.
-
-    >>> [part.tolist() for part in split_timestamps(np.array([-1, 86_400]), 86_400)]
-    [[-1, 1], [86399000000000, 0]]
+    >>> days_of_stamps(np.array([-1, 86_400]), 86_400).tolist()
+    [-1, 1]
     """
     if dispatch.loops is None:
-        day = stamps // per_day
-        times = (stamps - day * per_day) * (DAY_NS // per_day)
-        return np.clip(day, _INT32.min, _INT32.max).astype(np.int32), times
-    loop, stamps = dispatch.loops.split, np.ascontiguousarray(stamps, np.int64)
-    days, times = np.empty(len(stamps), np.int32), np.empty(len(stamps), np.int64)
-    parallel_for(lambda of: loop(stamps[of], per_day, days[of], times[of]), len(stamps))
-    return days, times
+        return np.clip(stamps // per_day, _INT32.min, _INT32.max).astype(np.int32)
+    loop, stamps = dispatch.loops.days_of_stamps, np.ascontiguousarray(stamps, np.int64)
+    days = np.empty(len(stamps), np.int32)
+    parallel_for(lambda of: loop(stamps[of], per_day, days[of]), len(stamps))
+    return days
+
+
+@record
+class StampTimes:
+    """The times of day of time stamps, worked out where they are asked for: few questions do.
+
+    `stamps`, `(n_rows,) int64`, are counted in units of which `per_day` make a day; times are the
+    nanoseconds since it began.
+
+    >>> times = StampTimes(np.array([-1, 86_400]), 86_400)
+    >>> times[:1].tolist(), np.asarray(times).tolist()
+    ([86399000000000], [86399000000000, 0])
+    """
+
+    stamps: Ints
+    per_day: int
+
+    def __len__(self) -> int:
+        return len(self.stamps)
+
+    def __getitem__(self, rows: Any) -> Ints:
+        """Return the times of some rows, `(n,) int64`."""
+        stamps = np.ascontiguousarray(self.stamps[rows], np.int64)
+        if dispatch.loops is None:
+            return stamps % self.per_day * (DAY_NS // self.per_day)
+        loop, times = dispatch.loops.times_of_stamps, np.empty(len(stamps), np.int64)
+        parallel_for(lambda of: loop(stamps[of], self.per_day, times[of]), len(stamps))
+        return times
+
+    def __array__(self, dtype: Any = None, copy: bool | None = None) -> NDArray[Any]:
+        """Return the time of every row."""
+        return self[:] if dtype is None else self[:].astype(dtype)
+
+
+Times: TypeAlias = Ints | StampTimes
 
 
 def narrow_words(words: Ints, filled: NDArray[np.uint8] | None = None) -> tuple[Ints, int]:

@@ -322,7 +322,8 @@ def hours_of(batch: Batch) -> Ints:
     """
     if batch.times is None:
         raise QuestionError("the dates have no time of day; hours need timestamps")
-    return np.where(batch.times < 0, -1, batch.times // _HOUR % 24)
+    times = np.asarray(batch.times)
+    return np.where(times < 0, -1, times // _HOUR % 24)
 
 
 def places_of(

@@ -53,7 +53,7 @@ class Ledger:
         """
         group, batch = placed_rows(view)
         countable = (group >= 0) & (batch.days <= view.coverage.hi)
-        time = np.zeros(len(batch), np.int64) if batch.times is None else batch.times
+        time = np.zeros(len(batch), np.int64) if batch.times is None else np.asarray(batch.times)
         row = np.arange(len(batch))
         # The input order settles what day and time leave open, as everywhere.
         order = np.lexsort((row, time, batch.days, group))
@@ -160,7 +160,7 @@ def _copy_values(batch: Batch) -> Batch:
         {},
         {name: replace(c, data=c.data.copy()) for name, c in batch.values.items()},
         {name: Categorical(c.codes.copy(), c.choices) for name, c in batch.distinct.items()},
-        None if batch.times is None else batch.times.copy(),
+        None if batch.times is None else np.array(batch.times),
         batch.first_row,
         batch.places,
         batch.inputs,
@@ -174,7 +174,9 @@ def _concatenate_batches(batches: list[Batch]) -> Batch:
         return batches[0]
     times = None
     if any(b.times is not None for b in batches):
-        times = [np.zeros(len(b), np.int64) if b.times is None else b.times for b in batches]
+        times = [
+            np.zeros(len(b), np.int64) if b.times is None else np.asarray(b.times) for b in batches
+        ]
     places = None
     if any(b.places is not None for b in batches):
         places = [
@@ -385,11 +387,12 @@ class Index:
 
 def _time_order(batch: Batch) -> NDArray[Any] | None:
     """Return the order by day, time and input, or None where rows are in it already."""
-    days, times, order = batch.days, batch.times, None
+    days, order = batch.days, None
     if (days[1:] < days[:-1]).any():
         order = stable_order(days - days.min())
         days = days[order]
-    if times is not None:
+    if batch.times is not None:
+        times = np.asarray(batch.times)
         own = times if order is None else times[order]
         if ((days[1:] == days[:-1]) & (own[1:] < own[:-1])).any():
             order = np.lexsort((times, batch.days))

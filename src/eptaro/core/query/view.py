@@ -154,11 +154,13 @@ class BookData:
             keep = keep & self.part
         if not keep.any():
             raise NothingLeftError(f"no transactions are left to look at in {coverage}")
-        places = np.flatnonzero(keep)
-        fewer, onto = (groups if keep.all() else groups.at(places)).onto(names)
-        target = np.full(groups.count, -1)
-        target[places] = onto
-        if len(places) < groups.count or names != groups.names:
+        if keep.all() and names == groups.names:  # they are in their order
+            fewer, target = groups, np.arange(groups.count)
+        else:
+            places = np.flatnonzero(keep)
+            fewer, onto = (groups if keep.all() else groups.at(places)).onto(names)
+            target = np.full(groups.count, -1)
+            target[places] = onto
             cells = cells.regroup(target, fewer.count)
         view = View(self, fewer, cells, coverage, today, narrowed.window, target)
         if not self.tables:

@@ -27,7 +27,7 @@ from numpy.typing import ArrayLike, NDArray
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Days, Flags, Ints, as_dates
 from eptaro.core.kernels import bigint
-from eptaro.core.kernels.parallel import gather, repeat
+from eptaro.core.kernels.parallel import gather, repeat, tile
 from eptaro.core.results.format import DisplayHint, Format, Priority
 from eptaro.errors import EptaroError, MeasureError, QuestionError
 from eptaro.record import record
@@ -88,7 +88,7 @@ class TiledArray:
     def _written_out(self) -> NDArray[Any]:
         run = repeat(self.values, self.each) if self.each > 1 else self.values
         times = self.rows // len(run) if len(run) else 0
-        return run if times == 1 else np.tile(run, times)
+        return run if times == 1 else tile(run, times)
 
 
 ManyInts: TypeAlias = Ints | TiledArray

@@ -259,9 +259,10 @@ class FormulaColumns:
             valid = ~parsed.bad
         hours = None
         if parsed.times is not None:
-            timed = parsed.times >= 0
+            times = np.asarray(parsed.times)
+            timed = times >= 0
             has_time = valid if timed.all() else timed if valid is None else timed & valid
-            hours = Column.of("", "integer", parsed.times // _HOUR % 24, has_time)
+            hours = Column.of("", "integer", times // _HOUR % 24, has_time)
         return Column.of(name, "date", parsed.days, valid), ValueKind.DATE, hours
 
     def _as_clock(

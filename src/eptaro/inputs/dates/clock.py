@@ -163,7 +163,7 @@ def add_clock(
     Days are those before any shift of the day's start, which is applied here. Raises `DateError`
     where the dates have times themselves, or are periods.
     """
-    if (parsed.times is not None and parsed.times.any()) or parsed.offsets is not None:
+    if (parsed.times is not None and np.asarray(parsed.times).any()) or parsed.offsets is not None:
         raise DateError(
             f"{name!r} holds times itself; leave out {setting(DateRules, 'time', rules.time)}"
         )

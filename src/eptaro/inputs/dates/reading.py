@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Days, Flags, Ints, month_starts
 from eptaro.core.calendars.grain import GRAINS, WEEKS, Grain, counting_days, first_days, plural_of
-from eptaro.core.kernels.reading import RowMask, split_timestamps
+from eptaro.core.kernels.reading import RowMask, StampTimes, Times, days_of_stamps
 from eptaro.errors import DateError, spell_option
 from eptaro.inputs import arrow_compute as pc
 from eptaro.inputs.dates.texts import (
@@ -49,7 +49,7 @@ class ParsedDates:
     """
 
     days: NDArray[np.int32]
-    times: Ints | None = None
+    times: Times | None = None
     bad: Flags | None = None
     reasons: NDArray[Any] | None = None
     offsets: Ints | None = None  # minutes from UTC, where the column carries any
@@ -62,9 +62,14 @@ class ParsedDates:
         def of(part: NDArray[Any] | None) -> NDArray[Any] | None:
             return None if part is None else keeping.of(part)
 
+        times = self.times
+        if isinstance(times, StampTimes):
+            times = replace(times, stamps=keeping.of(times.stamps))
+        elif times is not None:
+            times = keeping.of(times)
         return ParsedDates(
             keeping.of(self.days),
-            of(self.times),
+            times,
             of(self.bad),
             of(self.reasons),
             of(self.offsets),
@@ -124,7 +129,7 @@ def shift_day_start(days: Days, times: Ints, per_day: int, rules: DateRules) -> 
 
 
 def check_typed_days(
-    column: pa.ChunkedArray, days: Days, times: Ints | None, rules: DateRules
+    column: pa.ChunkedArray, days: Days, times: Times | None, rules: DateRules
 ) -> ParsedDates:
     """Return typed days with blanks, sentinels and days out of range marked as bad."""
     bad = np.zeros(len(days), bool)
@@ -271,10 +276,10 @@ def days_and_times(
     column: pa.ChunkedArray, stamps: Ints, per_day: int, rules: DateRules
 ) -> ParsedDates:
     """Return days and times of local timestamps counted in units of which `per_day` make a day."""
-    days: Days
-    days, times = split_timestamps(stamps, per_day)
+    days: Days = days_of_stamps(stamps, per_day)
+    times: Times = StampTimes(stamps, per_day)
     if rules.shift:
-        days, times = shift_day_start(days, times, DAY_NS, rules)
+        days, times = shift_day_start(days, times[:], DAY_NS, rules)
     return check_typed_days(column, days, times, rules)
 
 
@@ -511,6 +516,6 @@ def settled_start(parts: Iterable[pa.ChunkedArray], rules: DateRules, name: str)
     plain = replace(rules, day_starts="00:00")
     for part in parts:
         parsed = read_dates(part, plain, name)
-        if parsed.times is not None and parsed.times.any():
+        if parsed.times is not None and np.asarray(parsed.times).any():
             return rules
     return plain

@@ -10,7 +10,7 @@
 
 from eptaro.core.kernels.compiled cimport adding
 from eptaro.core.kernels.compiled.planned cimport (
-    BLOCK, FILLED, FIRST, HALF, LAST, LEAST, LIMB, PACKED, PACKED_FLOATS, ROWS, SQUARE,
+    BLOCK, FILLED, FIRST, HALF, LARGEST, LAST, LEAST, LIMB, PACKED, PACKED_FLOATS, ROWS, SQUARE,
     SQUARE_FLOATS, SQUARE_FLOATS_LIMBS, SQUARE_LIMBS, SUM, SUM_FLOATS, SUM_FLOATS_HALVES,
     SUM_HALVES, Planned, add, there,
 )
@@ -40,13 +40,37 @@ cdef inline bint _beaten(const Planned *plan, const int64_t *word, Py_ssize_t i,
     """Return whether the value that a cell holds gives way to that of a later row."""
     if plan.op == FIRST:
         return times != NULL and times[i] < word[2]
-    if plan.op == LAST:
-        return times == NULL or times[i] >= word[2]
-    if plan.floats != NULL:
-        if plan.op == LEAST:
-            return plan.floats[i] <= (<const double *> word)[0]
-        return plan.floats[i] >= (<const double *> word)[0]
-    return plan.whole[i] <= word[0] if plan.op == LEAST else plan.whole[i] >= word[0]
+    return times == NULL or times[i] >= word[2]
+
+
+cdef inline void _pick_extreme(const Value *values, bint least, const Planned *plan,
+                               const int64_t *at, int64_t *cells, Py_ssize_t start, Py_ssize_t n,
+                               int64_t first_row) noexcept nogil:
+    """Let values into the cells where they win; what an empty cell holds loses to all, and a blank
+    to everything.
+    """
+    cdef Py_ssize_t j
+    cdef int64_t *word
+    cdef Value value
+    for j in range(n):
+        value = values[start + j]
+        word = cells + at[j] + plan.word
+        if value <= (<Value *> word)[0] if least else value >= (<Value *> word)[0]:
+            if plan.filled == NULL or plan.filled[start + j]:
+                (<Value *> word)[0] = value
+                word[1] = first_row + start + j
+
+
+cdef void _pick_extremes(const Planned *plan, const int64_t *at, int64_t *cells, Py_ssize_t start,
+                         Py_ssize_t n, int64_t first_row) noexcept nogil:
+    if plan.floats == NULL and plan.op == LEAST:
+        _pick_extreme(plan.whole, True, plan, at, cells, start, n, first_row)
+    elif plan.floats == NULL:
+        _pick_extreme(plan.whole, False, plan, at, cells, start, n, first_row)
+    elif plan.op == LEAST:
+        _pick_extreme(plan.floats, True, plan, at, cells, start, n, first_row)
+    else:
+        _pick_extreme(plan.floats, False, plan, at, cells, start, n, first_row)
 
 
 cdef void _pick(const Planned *plan, const int64_t *at, int64_t *cells, Py_ssize_t start,
@@ -63,7 +87,7 @@ cdef void _pick(const Planned *plan, const int64_t *at, int64_t *cells, Py_ssize
         else:
             (<double *> word)[0] = plan.floats[i]
         word[1] = first_row + i
-        if plan.op >= FIRST and times != NULL:
+        if times != NULL:
             word[2] = times[i]
 
 
@@ -167,6 +191,8 @@ def fold(const int32_t[::1] days, const Slot[::1] slots, int64_t first, int64_t 
                     small = adding.square(&planned[k], at, base, start, n) and small
                 elif planned[k].op <= SQUARE_FLOATS_LIMBS:
                     small = adding.square_floats(&planned[k], at, base, start, n) and small
+                elif planned[k].op <= LARGEST:
+                    _pick_extremes(&planned[k], at, base, start, n, first_row)
                 else:
                     _pick(&planned[k], at, base, start, n, moments, first_row)
             if not small:

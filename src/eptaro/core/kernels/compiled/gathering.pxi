@@ -1,4 +1,4 @@
-# Answers gathered from cells, for `kernels/gathering.py`.
+# Answers gathered from cells, for `kernels/range_sums.py`.
 #
 # Spans mostly come in the order of their cells, each where the last one ended: a search goes on
 # from there in steps that double, so that spans in order take one pass over the cells.
@@ -47,7 +47,7 @@ cdef inline Py_ssize_t _put_bounds(const int64_t *keys, Py_ssize_t size, Py_ssiz
 def bounds(const int64_t[::1] keys, const int64_t[::1] group, const int64_t[::1] first,
            const int64_t[::1] last, int64_t begin, int64_t width, int64_t[::1] lo,
            int64_t[::1] hi):
-    """Put the cells of each span into `lo` and `hi`; see `kernels/gathering.py`."""
+    """Put the cells of each span into `lo` and `hi`; see `kernels/range_sums.py`."""
     cdef Py_ssize_t n = group.shape[0], size = keys.shape[0], i, at = 0
     cdef const int64_t *cells = &keys[0] if size else NULL
     cdef int64_t before
@@ -63,7 +63,7 @@ def bounds_of_all(const int64_t[::1] keys, int64_t group, const int64_t[::1] fir
                   const int64_t[::1] last, int64_t begin, int64_t width, int64_t[:, ::1] lo,
                   int64_t[:, ::1] hi):
     """Put the cells of the same spans of one group after the other into `lo` and `hi`; see
-    `kernels/gathering.py`.
+    `kernels/range_sums.py`.
     """
     cdef Py_ssize_t groups = lo.shape[0], spans = first.shape[0], size = keys.shape[0], g, i
     cdef Py_ssize_t at = 0
@@ -79,13 +79,33 @@ def bounds_of_all(const int64_t[::1] keys, int64_t group, const int64_t[::1] fir
                           &hi[g, i])
 
 
+def edges_of_all(const int64_t[::1] keys, int64_t group, const int64_t[::1] first, int64_t begin,
+                 int64_t width, int64_t[:, ::1] edges):
+    """Put the first cell of the same spans of one group after the other into `edges`; see
+    `kernels/range_sums.py`.
+    """
+    cdef Py_ssize_t groups = edges.shape[0], spans = first.shape[0], size = keys.shape[0], g, i
+    cdef Py_ssize_t at = 0
+    cdef int64_t before, start
+    if edges.shape[1] != spans:
+        raise ValueError(f"{edges.shape[1]} places for {spans} spans")
+    with nogil:
+        for g in range(groups):
+            before = <int64_t> ((<uint64_t> group + <uint64_t> g) * <uint64_t> width)
+            for i in range(spans):
+                start = before + _within(first[i], begin, width)
+                if at < size and keys[at] < start:  # where many groups have few cells, few are
+                    at = _from(&keys[0], size, at + 1, start)
+                edges[g, i] = at
+
+
 cdef _outside(Py_ssize_t size):
     raise IndexError(f"places lie outside {size} running sums")
 
 
 def between(const int64_t[::1] whole, const int64_t[::1] lo, const int64_t[::1] hi,
             int64_t[::1] found):
-    """Put what running sums grow by into `found`; see `kernels/gathering.py`."""
+    """Put what running sums grow by into `found`; see `kernels/range_sums.py`."""
     cdef Py_ssize_t n = lo.shape[0], i
     cdef uint64_t size = whole.shape[0]
     cdef bint inside = True
@@ -103,7 +123,7 @@ def between(const int64_t[::1] whole, const int64_t[::1] lo, const int64_t[::1] 
 
 def between_floats(const int64_t[::1] whole, const double[::1] rest, const int64_t[::1] lo,
                    const int64_t[::1] hi, double[::1] found):
-    """Put what running sums of floats grow by into `found`; see `kernels/gathering.py`."""
+    """Put what running sums of floats grow by into `found`; see `kernels/range_sums.py`."""
     cdef Py_ssize_t n = lo.shape[0], i
     cdef uint64_t size = whole.shape[0]
     cdef bint inside = True
@@ -121,7 +141,7 @@ def between_floats(const int64_t[::1] whole, const double[::1] rest, const int64
 
 
 def scatter(const Value[::1] cells, const int64_t[::1] target, Value[::1] found):
-    """Add cells to others; see `kernels/gathering.py`."""
+    """Add cells to others; see `kernels/range_sums.py`."""
     cdef Py_ssize_t n = cells.shape[0], i
     cdef uint64_t size = found.shape[0]
     cdef bint inside = True

@@ -12,36 +12,54 @@ cdef inline int64_t _floor(int64_t stamp, int64_t per_day) noexcept nogil:
     return day - (stamp - day * per_day < 0)
 
 
-cdef inline void _put_day(int64_t stamp, int64_t day, int64_t per_day, int64_t each, int32_t *days,
-                      int64_t *times) noexcept nogil:
-    """Put a day and its time, in nanoseconds, in their places."""
-    times[0] = (stamp - day * per_day) * each
+cdef inline int32_t _narrow(int64_t day) noexcept nogil:
     if day > 2147483647:
-        day = 2147483647
-    elif day < -2147483647 - 1:
-        day = -2147483647 - 1
-    days[0] = <int32_t> day
+        return 2147483647
+    return -2147483647 - 1 if day < -2147483647 - 1 else <int32_t> day
 
 
-def split(const int64_t[::1] stamps, int64_t per_day, int32_t[::1] days, int64_t[::1] times):
-    """Put the days of time stamps and their times into arrays; see `kernels/reading.py`."""
-    cdef Py_ssize_t n = stamps.shape[0], i
-    cdef int64_t each
-    cdef int64_t micro = <int64_t> MILLISECONDS * 1000, nano = <int64_t> MILLISECONDS * 1000000
-    if days.shape[0] != n or times.shape[0] != n:
-        raise ValueError(f"{days.shape[0]} days and {times.shape[0]} times for {n} stamps")
+cdef inline int64_t _since(int64_t stamp, int64_t per_day) noexcept nogil:
+    """Return how much of the day has gone at a stamp."""
+    return stamp - _floor(stamp, per_day) * per_day
+
+
+cdef int64_t _each(Py_ssize_t n, Py_ssize_t places, int64_t per_day) except -1:
+    """Return the nanoseconds of a unit; raises `ValueError` for one that cannot be."""
+    cdef int64_t nano = <int64_t> MILLISECONDS * 1000000
+    if places != n:
+        raise ValueError(f"{places} places for {n} stamps")
     if per_day < 1 or nano % per_day:
         raise ValueError(f"{per_day} units a day do not divide its nanoseconds")
-    each = nano // per_day
+    return nano // per_day
+
+
+def days_of_stamps(const int64_t[::1] stamps, int64_t per_day, int32_t[::1] days):
+    """Put the days of time stamps into `days`; see `kernels/reading.py`."""
+    cdef Py_ssize_t n = stamps.shape[0], i
+    cdef int64_t each = _each(n, days.shape[0], per_day)
     with nogil:
-        if per_day == nano:
+        if each == 1:
             for i in range(n):
-                _put_day(stamps[i], _floor(stamps[i], <int64_t> MILLISECONDS * 1000000), per_day, 1,
-                     &days[i], &times[i])
-        elif per_day == micro:
+                days[i] = _narrow(_floor(stamps[i], <int64_t> MILLISECONDS * 1000000))
+        elif each == 1000:
             for i in range(n):
-                _put_day(stamps[i], _floor(stamps[i], <int64_t> MILLISECONDS * 1000), per_day, 1000,
-                     &days[i], &times[i])
+                days[i] = _narrow(_floor(stamps[i], <int64_t> MILLISECONDS * 1000))
         else:
             for i in range(n):
-                _put_day(stamps[i], _floor(stamps[i], per_day), per_day, each, &days[i], &times[i])
+                days[i] = _narrow(_floor(stamps[i], per_day))
+
+
+def times_of_stamps(const int64_t[::1] stamps, int64_t per_day, int64_t[::1] times):
+    """Put the nanoseconds since each day began into `times`; see `kernels/reading.py`."""
+    cdef Py_ssize_t n = stamps.shape[0], i
+    cdef int64_t each = _each(n, times.shape[0], per_day)
+    with nogil:
+        if each == 1:
+            for i in range(n):
+                times[i] = _since(stamps[i], <int64_t> MILLISECONDS * 1000000)
+        elif each == 1000:
+            for i in range(n):
+                times[i] = 1000 * _since(stamps[i], <int64_t> MILLISECONDS * 1000)
+        else:
+            for i in range(n):
+                times[i] = each * _since(stamps[i], per_day)
