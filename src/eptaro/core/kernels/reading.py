@@ -133,7 +133,7 @@ def days_of_stamps(stamps: Ints, per_day: int) -> NDArray[np.int32]:
 
 @record
 class StampTimes:
-    """The times of day of time stamps, worked out where they are asked for: few questions do.
+    """The times of day of time stamps, calculated where they are asked for, as few questions do.
 
     `stamps`, `(n_rows,) int64`, are counted in units of which `per_day` make a day; times are the
     nanoseconds since it began.
