@@ -14,7 +14,6 @@ from eptaro.core.kernels.range_sums import bounds, bounds_of_all, count_below
 from eptaro.core.kernels.sorting import distinct_cells, joined_runs
 from eptaro.record import record
 
-_DENSE = np.empty(0, np.int64)
 # Cells; beyond, only occupied cells are kept. A dense axis needs no search for a cell, but room for
 # every day of every group, which for many groups with few days each is mostly empty.
 MOST_DENSE = 1 << 24

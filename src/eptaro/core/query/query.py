@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import field, replace
+from inspect import cleandoc
 from numbers import Integral
 from typing import TYPE_CHECKING, Any, ClassVar, Self, TypeAlias
 
@@ -297,11 +298,56 @@ def _relative_span(text: str, calendar: Calendar, today: int) -> Span | None:
     return Span(first.first, last.last)
 
 
+_PARAMETERS = re.compile(r"(?<=^Parameters\n-{10}\n).*?(?=\n\n|\Z)", re.MULTILINE | re.DOTALL)
+
+
+def document_inherited(kind: type[Any]) -> None:
+    """Add to the parameters that a class's documentation lists those that its bases list.
+
+    >>> class Fare:
+    ...     '''Parameters
+    ...     ----------
+    ...     route : str
+    ...         Where to.'''
+    >>> class Return(Fare):
+    ...     '''Parameters
+    ...     ----------
+    ...     nights : int
+    ...         How many.'''
+    >>> document_inherited(Return)
+    >>> print(Return.__doc__)
+    Parameters
+    ----------
+    nights : int
+        How many.
+    route : str
+        Where to.
+    """
+    own = _PARAMETERS.search(text := cleandoc(kind.__doc__ or ""))
+    if own is None:
+        return
+    lists = [own, *(_PARAMETERS.search(cleandoc(base.__doc__ or "")) for base in kind.__mro__[1:])]
+    entries: dict[str, str] = {}  # by what they are of
+    for entry in (part for match in lists if match for part in re.split(r"\n(?=\S)", match[0])):
+        entries.setdefault(entry.partition(" : ")[0], entry)
+    kind.__doc__ = text[: own.start()] + "\n".join(entries.values()) + text[own.end() :]
+
+
 @record(kw_only=True)
 class Query(Record):
     """What a verb is asked: the options that all have, and those of each in a class of its own.
 
-    `pictures` names those of `plots/draw.py` that suit every answer, the most fitting first.
+    `pictures` names those of `plots/draw.py` that suit every answer, the most fitting first. What
+    a class says of its parameters is said of them in the classes made from it as well.
+
+    Parameters
+    ----------
+    by : str or sequence of str, optional
+        Group columns.
+    only : span, label, mapping, or several, optional
+        Days, periods or group values to narrow to.
+    as_of : date, optional
+        The last day looked at: a date, `latest` or `today`.
     """
 
     verb: ClassVar[str]
@@ -309,6 +355,9 @@ class Query(Record):
     by: By = None
     only: Only = None
     as_of: AsOf = None
+
+    def __init_subclass__(cls) -> None:
+        document_inherited(cls)
 
     def answer(self, facts: BookData) -> Result:
         """Return what facts in one calendar answer to the query of a verb from elsewhere."""
@@ -342,6 +391,11 @@ class Query(Record):
 class MeasuredQuery(Query):
     """What a verb is asked that answers with measures: those of the book, or some that its cells
     allow.
+
+    Parameters
+    ----------
+    measures : str, Measure, several of these, or a mapping, optional
+        Which measures of the book, by name, or others that what it keeps allows; all, if unset.
     """
 
     measures: Measures | None = None
@@ -354,7 +408,14 @@ def as_names(names: str | Sequence[str]) -> tuple[str, ...]:
 
 @record(kw_only=True)
 class SortedQuery(MeasuredQuery):
-    """What a verb is asked whose rows can be put in another order than that of groups and time."""
+    """What a verb is asked whose rows can be put in another order than that of groups and time.
+
+    Parameters
+    ----------
+    sort : str or sequence of str, optional
+        The columns to order rows by, each deciding between equals of the one before it; `-name`:
+        largest first.
+    """
 
     sort: str | Sequence[str] | None = option(
         None,
@@ -376,7 +437,13 @@ class SortedQuery(MeasuredQuery):
 
 @record(kw_only=True)
 class TotalledQuery(SortedQuery):
-    """What a verb is asked whose groups can be followed by all of them together."""
+    """What a verb is asked whose groups can be followed by all of them together.
+
+    Parameters
+    ----------
+    totals : bool
+        Adds rows of all groups together at the end.
+    """
 
     layouts: ClassVar[tuple[str, ...]] = ("wide", "totals")  # that set groups beside each other
     totals: bool = option(

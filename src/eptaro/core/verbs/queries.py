@@ -39,7 +39,16 @@ _TO_DATE = ("match", "periods", "every")  # options of `Compare` that need `to_d
 
 @record(kw_only=True)
 class GoalsQuery(MeasuredQuery):
-    """What a verb is asked that sets measures against goals."""
+    """What a verb is asked that sets measures against goals.
+
+    Parameters
+    ----------
+    goals : mapping, optional
+        Goals of the first measure, by period label or `(group value, label)`, or a mapping of
+        measures to such goals; adds goal, goal to date, gap and what of it is reached.
+    pace : {"straight", "prior year"}
+        How goals are reached.
+    """
 
     goals: Goals | None = option(
         None,
@@ -108,14 +117,6 @@ class Recap(SortedQuery, GoalsQuery):
     ----------
     per : str
         A level, chunks such as `5 months from 2024-03-20`, or a recurring attribute.
-    measures : str, Measure, several of these, or a mapping, optional
-        Which measures of the book, by name, or others that what it keeps allows; all, if unset.
-    by : str or sequence of str, optional
-        Group columns.
-    only : span, label, mapping, or several, optional
-        Days, periods or group values to narrow to.
-    as_of : date, optional
-        The last day looked at: a date, `latest` or `today`.
     wide : bool
         Sets periods down and the groups of one column across.
     across : {"year"}, optional
@@ -135,16 +136,8 @@ class Recap(SortedQuery, GoalsQuery):
         Add each row's shares and rank.
     index : str, optional
         The label of the period whose value is 100.
-    sort : str or sequence of str, optional
-        The columns to order rows by, each deciding between equals of the one before it; `-name`:
-        largest first.
     every : {"entry"}, optional
         One row per transaction, with the measures of its period.
-    goals : mapping, optional
-        Goals of the first measure, by period label or `(group value, label)`, or a mapping of
-        measures to such goals; adds goal, goal to date, gap and what of it is reached.
-    pace : {"straight", "prior year"}
-        How goals are reached.
 
     Returns
     -------
@@ -347,24 +340,6 @@ class Accumulate(TotalledQuery, GoalsQuery):
         the periods that the data is dated by.
     wide : bool
         Sets the groups of one column side by side, each with its numbers, and all of them last.
-    totals : bool
-        Adds rows of all groups together at the end.
-    sort : str or sequence of str, optional
-        The columns to order rows by, each deciding between equals of the one before it; `-name`:
-        largest first.
-    measures : str, Measure, several of these, or a mapping, optional
-        Which measures of the book, by name, or others that what it keeps allows; all, if unset.
-    by : str or sequence of str, optional
-        Group columns.
-    only : span, label, mapping, or several, optional
-        Days, periods or group values to narrow to.
-    as_of : date, optional
-        The last day looked at: a date, `latest` or `today`.
-    goals : mapping, optional
-        Goals of the first measure, by period label or `(group value, label)`; or a mapping of
-        measures to such goals.
-    pace : {"straight", "prior year"}
-        How goals are reached.
 
     Returns
     -------
@@ -458,19 +433,6 @@ class Trail(TotalledQuery):
         Oldest first, one per unit of `back`.
     wide : bool
         Sets the groups of one column side by side, each with its numbers, and all of them last.
-    totals : bool
-        Adds rows of all groups together at the end.
-    sort : str or sequence of str, optional
-        The columns to order rows by, each deciding between equals of the one before it; `-name`:
-        largest first.
-    measures : str, Measure, several of these, or a mapping, optional
-        Which measures of the book, by name, or others that what it keeps allows; all, if unset.
-    by : str or sequence of str, optional
-        Group columns.
-    only : span, label, mapping, or several, optional
-        Days, periods or group values to narrow to.
-    as_of : date, optional
-        The last day looked at: a date, `latest` or `today`.
 
     Returns
     -------
@@ -612,11 +574,6 @@ class Compare(TotalledQuery, GoalsQuery):
         Adds change per day, contribution, and who is new or lost.
     effects : {"days", "workdays", "weekdays"}, optional
         Splits changes by the number of days of each kind.
-    goals : mapping, optional
-        Goals of the first measure, by period label or `(group value, label)`; or a mapping of
-        measures to such goals.
-    pace : {"straight", "prior year"}
-        How goals are reached.
     top : int, optional
         Keeps so many groups, the largest over the days of the current side, and adds up the others.
     groups : {"both"}, optional
@@ -628,21 +585,8 @@ class Compare(TotalledQuery, GoalsQuery):
     history : str, optional
         With `groups`: the least history, such as `13 months`, that a group has before the current
         side begins; those that began later are new.
-    sort : str or sequence of str, optional
-        The columns to order rows by, each deciding between equals of the one before it; `-name`:
-        largest first.
     wide : bool
         Sets the groups of one column side by side, each with its numbers, and all of them last.
-    totals : bool
-        Adds rows of all groups together at the end.
-    measures : str, Measure, several of these, or a mapping, optional
-        Which measures of the book, by name, or others that what it keeps allows; all, if unset.
-    by : str or sequence of str, optional
-        Group columns.
-    only : span, label, mapping, or several, optional
-        Days, periods or group values to narrow to.
-    as_of : date, optional
-        The last day looked at: a date, `latest` or `today`.
 
     Returns
     -------
@@ -871,19 +815,6 @@ class Card(GoalsQuery):
         Which day is the counterpart.
     wide : bool
         Sets levels and windows across, with one row per group.
-    goals : mapping, optional
-        Goals of the first measure, by period label or `(group value, label)`; or a mapping of
-        measures to such goals.
-    pace : {"straight", "prior year"}
-        How goals are reached.
-    measures : str, Measure, several of these, or a mapping, optional
-        Which measures of the book, by name, or others that what it keeps allows; all, if unset.
-    by : str or sequence of str, optional
-        Group columns.
-    only : span, label, mapping, or several, optional
-        Days, periods or group values to narrow to.
-    as_of : date, optional
-        The last day looked at: a date, `latest` or `today`.
 
     Returns
     -------
@@ -964,14 +895,6 @@ class Rhythm(MeasuredQuery):
         A second one, crossed with it.
     wide : bool
         Sets the values of `across` side by side.
-    measures : str, Measure, several of these, or a mapping, optional
-        Which measures of the book, by name, or others that what it keeps allows; all, if unset.
-    by : str or sequence of str, optional
-        Group columns.
-    only : span, label, mapping, or several, optional
-        Days, periods or group values to narrow to.
-    as_of : date, optional
-        The last day looked at: a date, `latest` or `today`.
 
     Returns
     -------
@@ -1035,12 +958,6 @@ class Spread(Query):
         `median(sum(fare) per customer)`, for the total of each customer.
     per : str, optional
         A level of the calendar, or a recurring attribute.
-    by : str or sequence of str, optional
-        Group columns.
-    only : span, label, mapping, or several, optional
-        Days, periods or group values to narrow to.
-    as_of : date, optional
-        The last day looked at: a date, `latest` or `today`.
 
     Returns
     -------
@@ -1085,12 +1002,6 @@ class Histogram(Query):
     bins : int, optional
         About how many ranges, 1 to 1,000; unset, as many as suit how the values are spread (D.
         Freedman and P. Diaconis, On the histogram as a density estimator, 1981), 5 to 60.
-    by : str or sequence of str, optional
-        Group columns.
-    only : span, label, mapping, or several, optional
-        Days, periods or group values to narrow to.
-    as_of : date, optional
-        The last day looked at: a date, `latest` or `today`.
 
     Returns
     -------
