@@ -504,6 +504,7 @@ class Refused(Files):
             (self.folder / "rows.txt", "unknown file ending '.txt'"),
             (self.file("empty.csv", ""), "is empty"),
             (self.file("header.csv", "on,shop,fare\n"), "column names but no rows"),
+            (self.file("bare.csv", "on,shop,fare"), "column names but no rows"),
             (self.file("ragged.csv", TEXT + "2025-01-01,x\n"), "Expected 3 columns, got 2"),
             (self.file("latin.csv", b"on,shop,fare\n2025-01-01,caf\xe9,1\n"), "cannot be read"),
             (self.file("twice.csv", "on,shop,fare,fare\n2025-01-01,a,1,2\n"), "two columns"),

@@ -21,7 +21,7 @@ import pyarrow as pa
 
 from eptaro.core.calendars.days import FIRST_DAY
 from eptaro.digest import digest_of_file, file_digest, start_digest
-from eptaro.errors import InputError, MeasureError
+from eptaro.errors import InputError, MeasureError, NoRowsError
 from eptaro.inputs import arrow_compute as pc
 from eptaro.inputs.dates.reading import day_numbers
 from eptaro.inputs.sources import ColumnRequest, Source, check_columns
@@ -331,6 +331,8 @@ class CsvFile(Source):
                 f"{self.name}: cannot be read: a row is longer than {_BLOCK >> 20} MB; is a quote "
                 f"left open, or a line end missing?"
             )
+        if "cannot infer number of columns" in str(error):  # of a header that no line end follows
+            return NoRowsError(f"{self.name}: has column names but no rows")
         mark, cure = self._delimiter, ""
         if f'{mark} "' in str(error):
             cure = f"; remove the spaces before quotes, such as with sed 's/{mark} *\"/{mark}\"/g'"
