@@ -12,13 +12,17 @@ import unittest
 import zipfile
 from pathlib import Path
 
+import click
 import pyarrow as pa
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import eptaro as ep
+from eptaro.cli.app import app
+from eptaro.cli.options import _choices, options_of
 from eptaro.core.measures.measure import parse_measures
-from tests.cli.test_commands import DATA, Commands
+from eptaro.core.verbs.queries import Accumulate, Compare, Recap, Rhythm, Trail
+from tests.cli.test_commands import DATA, Commands, commands
 
 KILLED = """
 import os, sys, time
@@ -162,6 +166,47 @@ class Hostile(Commands):
                  "{0.__class__}", "--prefix", "%s", "--year-starts", "02-30", "--rows", "2"]  # fmt: skip
         for _ in range(50):
             self.refused(*rng.sample(words, rng.randint(1, 9)))
+
+
+ASKED = {"recap": ("--per", "month"), "compare": ("--per", "month"), "rhythm": ("--per", "weekday"),
+         "accumulate": ("--within", "year"), "trail": ("--back", "2 months")}  # fmt: skip
+VALUES = ("foo", "", "-1", "0", "é x", "2025-13-45", "..", "a=b=c", "1e99", "year", "2024-01..2025-02", "-",
+          "%", '"', "[x]", "1,2", "sum(fare)", "on", "shop", "2 months", "prior-year")  # fmt: skip
+
+
+class Options(Commands):
+    """Any option with any value: an answer, or a line of ours."""
+
+    def check(self, *arguments: str) -> str:
+        status, _, err = self.go(*arguments)
+        self.assertIn(status, (0, 1, 2), arguments)
+        self.assertNotRegex(err, "internal error|Traceback|Warning", arguments)
+        return err
+
+    def test_a_word_that_is_no_choice(self):
+        refused = 0
+        for kind in (Recap, Accumulate, Trail, Compare, Rhythm):
+            data = (kind.verb, "rows.csv", *DATA, *ASKED[kind.verb])
+            for option in options_of(kind).values():
+                if _choices(option.hint):
+                    self.assertRegex(self.check(*data, option.flag, "fooo"), "fooo|belongs to")
+                    refused += 1
+        self.assertGreater(refused, 8)
+
+    def test_at_random(self):
+        rng = random.Random(7)
+        context = click.Context(app)
+        known = [(n, c) for n, c in commands(app, context) if not isinstance(c, click.Group)]
+        for _ in range(600):
+            name, command = rng.choice([one for one in known if one[0] != "demo"])
+            place = ["calendar", name] if name in ("show", "check", "export") else [name]
+            arguments = [*place, *(["rows.csv", *DATA, *ASKED[name]] if name in ASKED else [])]
+            options = [
+                p for p in command.params if isinstance(p, click.Option) and p.name != "help"
+            ]
+            for option in rng.sample(options, min(len(options), rng.choice((1, 1, 2, 3)))):
+                arguments += [option.opts[0], *([] if option.is_flag else [rng.choice(VALUES)])]
+            self.check(*arguments)
 
 
 class Parsers(unittest.TestCase):

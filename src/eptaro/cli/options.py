@@ -190,9 +190,8 @@ def _read(one: FieldOption, value: Any) -> Any:
     if Sequence[str] in kinds and len(value) == 1:
         return value[0]
     choices = _choices(one.hint)
-    if choices and value not in choices:  # written with a hyphen
-        return next(choice for choice in choices if _spell_choice(choice) == value)
-    return value
+    # One written with a hyphen is the choice that it spells; of no choice at all the query tells.
+    return next((choice for choice in choices if _spell_choice(choice) == value), value)
 
 
 PICTURE_OPTIONS = (

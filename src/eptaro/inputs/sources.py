@@ -267,9 +267,9 @@ class FrameSource(Source):
 
     def _read(self, name: str) -> pa.ChunkedArray:
         try:
-            return _of_series(self._pandas.iloc[:, [self._names.index(name)]])
+            return _of_series(column := self._pandas.iloc[:, [self._names.index(name)]])
         except (pa.ArrowException, ValueError, TypeError, OverflowError) as error:
-            self._unusable[name] = " ".join(str(error).split())
+            self._unusable[name] = _why_unusable(column.iloc[:, 0], error)
             return pa.chunked_array([pa.nulls(len(self._pandas))])
 
     def names(self) -> list[str]:
@@ -454,13 +454,27 @@ def _array_of(values: Any) -> pa.Array:
     return pa.array(values)
 
 
+def _why_unusable(values: Iterable[Any], error: Exception) -> str:
+    """Return why values cannot be a column."""
+    filled = (value for value in values if value is not None and str(value) not in ("nan", "NaT"))
+    kinds = sorted({type(value).__name__ for value in filled})
+    if len(kinds) > 1:
+        return f"it holds values of several types ({', '.join(kinds[:5])}); make them of one type"
+    return " ".join(str(error.args[0] if error.args else error).split())
+
+
 def _from_mapping(frame: Mapping[str, Any]) -> pa.Table:
     arrays = {}
     for name, values in frame.items():
+        if isinstance(values, str) or not getattr(values, "ndim", isinstance(values, Iterable)):
+            raise InputError(
+                f"the table given: column {name!r} is {values!r}, not a list of values"
+            )
         try:
             arrays[str(name)] = _array_of(_native_array(values))
         except (pa.ArrowException, UnicodeError, OverflowError) as error:
-            raise InputError(f"the table given: column {name!r} cannot be used: {error}") from None
+            why = _why_unusable(values, error)
+            raise InputError(f"the table given: column {name!r} cannot be used: {why}") from None
     lengths = {name: len(values) for name, values in arrays.items()}
     if len(set(lengths.values())) > 1:
         raise InputError(f"the table given: its columns differ in length: {lengths}")

@@ -9,6 +9,7 @@ import pyarrow as pa
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Ints
+from eptaro.core.expressions.tree import Name
 from eptaro.core.kernels.reading import RowMask, exact_units, narrow_words
 from eptaro.core.results.column import Column
 from eptaro.errors import MeasureError, spell_option
@@ -229,4 +230,11 @@ def _not_numbers(array: pa.ChunkedArray, name: str, origin: RowOrigin) -> str:
             return f"row {origin.number(row):,} of {name!r}: {text!r} is not a number{cure(text)}"
         option = spell_option("numbers='infer'", "--numbers infer")
         return f"{name!r} holds numbers as text; use {option} to read them"
+    if pa.types.is_boolean(array.type):
+        counted = f"count(where {Name(name)})"
+        return f"{name!r} holds true and false, not numbers; {counted} counts what is true"
+    if pa.types.is_duration(array.type):
+        return (
+            f"{name!r} holds amounts of time, not numbers; give them as a number of hours, or days"
+        )
     return f"{name!r} holds {array.type}, not numbers"
