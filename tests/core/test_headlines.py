@@ -52,7 +52,7 @@ class Verbs(unittest.TestCase):
         self.assertIn(f"Revenue in FY2025-Q4: {now:,}, ", said)
         self.assertIn(f"{abs(now - before):,}", said)
         self.assertIn(
-            "FY2026-Q1 is not complete and is not compared: the data does not cover 2025-05-15 to 2025-06-30; if nothing happened then, use coverage=2024-01-01..2025-06-30 (--coverage 2024-01-01..2025-06-30).",
+            "FY2026-Q1 is not complete and is not compared: the data does not cover 2025-05-15 to 2025-06-30; if nothing happened then, use coverage='2024-01-01..2025-06-30'.",
             said,
         )
         self.assertIn(
@@ -154,7 +154,7 @@ class Blanks(unittest.TestCase):
         found = why_blank(made.compare("year"))
         known = "the data covers only 2024-01-01 to 2025-05-14"
         short, early = "2024-01-01..2026-03-31", "2023-04-01..2025-05-14"
-        declare = "; if nothing happened then, use coverage={0} (--coverage {0})"
+        declare = "; if nothing happened then, use coverage='{0}'"
         self.assertEqual(
             found,
             [
@@ -205,7 +205,7 @@ class FirstsOfPeriods(unittest.TestCase):
             book = ep.Daybook({"on": days}, date="on", measures="n=count()")
             said = book.recap("year").headline
             self.assertIn(f"every date is the first day of a {grain}", said)
-            self.assertIn(f"--grain {grain}", said)
+            self.assertIn(f"grain={grain!r}", said)
         for days in (["2025-01-01", "2025-02-01"], ["2025-01-01", "2025-02-02", "2025-03-01"]):
             book = ep.Daybook({"on": days}, date="on", measures="n=count()")
             self.assertNotIn("every date", book.recap("year").headline)

@@ -118,6 +118,13 @@ class Inspect(unittest.TestCase):
             found = ep.inspect({"on": ["2025-01-01"] * rows, "x": range(rows)}).rows()
             self.assertEqual([r["count"] for r in found if r["subject"] == "sample"], sampled)
 
+    def test_times_of_day_and_numbers_that_nothing_decides(self):
+        rows = [*ep.inspect({"on": ["01/13/2025"] * 12, "Time": ["07:00 AM", "11:30 PM"] * 6,
+                             "sales": ["$7,871", "$9,000"] * 6}).rows()]  # fmt: skip
+        told = {row["value"]: row["detail"] for row in rows if row["subject"] == "column"}
+        self.assertEqual(told["Time"], "times of day")
+        self.assertRegex(told["sales"], r"^numbers, which could be read in two ways: '\$7,871' is")
+
     def test_every_column_is_told_and_a_command_that_works(self):
         path = Path(self.enterContext(tempfile.TemporaryDirectory())) / "a b.csv"
         path.write_text('on,route,fare,ship_id\n2025-01-05,a,"$1,000.00",7\n2025-02-05,a,$2.50,8\n'

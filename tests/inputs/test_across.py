@@ -203,6 +203,7 @@ class Proposed(unittest.TestCase):
         tables = {
             "months.csv": ("Year,Jan,Feb,March,Apr,May,Jun,Jul,Aug,Sept,Oct,Nov,Dec,All\n"
                            f"2024,{','.join(months[:12])},78\n2025,{','.join(months[12:])},222\n", "2025-12", 24),
+            "plan.csv": ("Month,port,2023,2024\nJan,Norrow,1,2\nFeb,Norrow,3,4\nJan,Sele,5,6\n", "2024-01", 8),
             "years.csv": ("ship,1999,2000,2001\nTern,4,,6\nDory,1,2,3\n", "2001", 9),
         }  # fmt: skip
         with tempfile.TemporaryDirectory() as name:

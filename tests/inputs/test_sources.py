@@ -1,6 +1,7 @@
 """Files and frames of every kind give the same Daybook; what cannot be used is refused."""
 
 import bz2
+import datetime as dt
 import gzip
 import io
 import json
@@ -565,24 +566,39 @@ class Refused(Files):
             ({**ROWS, "shop": [0.5, 1, 2]}, "holds fractions"),
             ({**ROWS, "shop": [[1], [2], [3]]}, "holds list"),
             ({**ROWS, "shop": [object()] * 3}, "cannot be used"),
+            ({**ROWS, "shop": [1, "b", None]}, r"values of several types \(int, str\); make"),
+            (
+                pd.DataFrame({**ROWS, "shop": [1, "b", None]}),
+                r"types \(int, str\); make them of one",
+            ),
+            ({**ROWS, "shop": "a"}, "column 'shop' is 'a', not a list of values"),
+            ({**ROWS, "shop": np.array(1)}, "not a list of values"),
         )
         for frame, message in bad:
             with self.assertRaisesRegex(ep.InputError, message):
                 ep.Daybook(frame, **OPTIONS)
 
     def test_measures(self):
+        more = {"late": [True, None, True], "stay": [dt.timedelta(hours=1)] * 3}
         bad = (
             ("revenue", "write it as name=how"),
             ("=sum(fare)", "write it as name=how"),
             ("r=sum fare", "write it as name=how"),
             ("r=summ(fare)", "did you mean 'sum'"),
             ("r=sum()", "names no column"),
+            (
+                "r=sum(late)",
+                r"true and false, not numbers; count\(where late\) counts what is true",
+            ),
+            ("r=sum(stay)", "amounts of time, not numbers"),
             (["r=sum(fare)", "r=count()"], "two measures are called 'r'"),
             ([], "no measure is given"),
         )
         for measures, message in bad:
             with self.assertRaisesRegex(ep.MeasureError, message):
-                ep.Daybook(ROWS, date="on", measures=measures)
+                ep.Daybook({**ROWS, **more}, date="on", measures=measures)
+        late = ep.Daybook({**ROWS, **more}, date="on", measures="n=count(where late)")
+        self.assertEqual(late.recap("year")["n"].sum(), 2)
         book = ep.Daybook(ROWS, date="on", measures="period=count()")
         with self.assertRaisesRegex(ep.QuestionError, "both be called 'period'"):
             book.recap("month")

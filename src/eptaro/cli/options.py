@@ -190,7 +190,7 @@ def _read(one: FieldOption, value: Any) -> Any:
     if Sequence[str] in kinds and len(value) == 1:
         return value[0]
     choices = _choices(one.hint)
-    # One written with a hyphen is the choice that it spells; of no choice at all the query tells.
+    # One written with a hyphen is the choice that it spells; what is none is refused by the query.
     return next((choice for choice in choices if _spell_choice(choice) == value), value)
 
 

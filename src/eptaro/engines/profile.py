@@ -16,8 +16,9 @@ from eptaro.core.calendars.levels import month_number
 from eptaro.engines.figures import KEYS, LEVEL, kind_of_figures, words_in
 from eptaro.engines.findings import Findings
 from eptaro.errors import DateError, EptaroError, MeasureError, count_noun
-from eptaro.inputs.columns.numbers import BLANKS, infer_numbers, is_word
+from eptaro.inputs.columns.numbers import BLANKS, UndecidedError, infer_numbers, is_word
 from eptaro.inputs.datecolumn import Evidence, infer_order
+from eptaro.inputs.dates.clock import holds_clock
 from eptaro.inputs.dates.reading import ParsedDates, is_text, looks_like_dates, read_dates
 from eptaro.inputs.dates.texts import standing_for
 from eptaro.option import setting
@@ -112,6 +113,9 @@ def look_at(column: pa.ChunkedArray, name: str, rules: DateRules, decimal: str) 
             )
         try:
             _, rules_found = infer_numbers(texts, name, decimal)
+        except UndecidedError as error:
+            why = str(error).removeprefix(f"{name!r} ")
+            return ColumnProfile(name, "other", f"numbers, which {why}", blanks)
         except MeasureError:
             if why := _but_for_words(texts, name, decimal):
                 return ColumnProfile(name, "other", why, blanks)
@@ -177,6 +181,8 @@ def _texts(column: pa.ChunkedArray, name: str, blanks: int, rules: DateRules) ->
         return ColumnProfile(name, "other", f"dates? {reason}", blanks)
     if {*re.split(r"[^a-z0-9]+", name.lower())} & {"month", "months"} and _are_months(column):
         return ColumnProfile(name, "key", "part of a date: not summed", blanks)
+    if holds_clock(column):
+        return ColumnProfile(name, "other", "times of day", blanks)
     count = pc.count_distinct(column).as_py()
     if 1 < count <= min(_MOST_GROUPS, max(len(column) // 2, 2)):
         values = frozenset(map(str, pc.unique(column.drop_null()).to_pylist()))

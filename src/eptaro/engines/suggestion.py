@@ -255,26 +255,30 @@ class WideColumns(NamedTuple):
 
     @classmethod
     def among(cls, looks: Sequence[ColumnProfile]) -> WideColumns | None:
-        """Return the columns whose names are the months of a year column, or years; None where
-        there are none, or a column holds days.
+        """Return the columns whose names are the months of a year column, or years, whose months
+        may be in a column; None where there are none, or a column holds days.
         """
         if any(look.dates is not None and look.grain == "day" for look in looks):
             return None
         names = [look.name for look in looks]
+        keys = [look.name for look in looks if look.kind == "key"]
         candidates = [
             "" if look.kind not in ("sum", "mean", "key") else look.name for look in looks
         ]
         for fits, called in ((month_number, "month"), (_year_number, "year")):
             numbers = [fits(name) for name in candidates]
             lo, hi = _longest_run(numbers)
-            if hi - lo < _FEWEST_ACROSS:
+            other = "year" if called == "month" else "month"
+            parts = [look.name for look in looks if look.name.lower() == other]
+            beside = next((name for name in parts if called == "month" or name in keys), None)
+            if hi - lo < (_FEWEST_ACROSS if beside is None or called == "month" else 2):
                 continue
             across = f"{names[lo]}..{names[hi - 1]} as {called}, value"
+            if beside is not None:
+                of = {called: called, other: _quote(beside)}
+                return cls(across, f"date({of['year']}, {of['month']}, 1)", DateRules())
             if called == "year":
                 return cls(across, "year", DateRules(grain="year"))
-            year = next((name for name in names if name.lower() == "year"), None)
-            if year is not None:
-                return cls(across, f"date({_quote(year)}, month, 1)", DateRules())
         return None
 
 

@@ -17,6 +17,7 @@ from eptaro.core.query.own_calendars import OwnCalendars
 from eptaro.core.query.view import View
 from eptaro.core.results.column import NO_NUMBERS, Column, subtract_columns
 from eptaro.core.results.format import BLANK, format_column
+from eptaro.errors import show_option
 from eptaro.record import Record, record
 
 _NOT_YET = "is after the as-of date"
@@ -106,10 +107,10 @@ def uncovered(view: View, first: int, last: int) -> str:
     if grain is not None:
         return (
             f"{message}; every date is the first day of a {grain}: if each means its {grain}, "
-            f"use grain={grain} (--grain {grain})"
+            f"use {show_option('grain', grain)}"
         )
     wide = Span.of(min(first, whole.lo), max(last, whole.hi))
-    return f"{message}; if nothing happened then, use coverage={wide} (--coverage {wide})"
+    return f"{message}; if nothing happened then, use {show_option('coverage', str(wide))}"
 
 
 def _begun_by_every_date(view: View) -> Grain | None:

@@ -123,7 +123,7 @@ class Ledgers(unittest.TestCase):
     def test_what_is_missing_is_named_with_what_would_declare_it(self):
         book = ledger(dt.date(2025, 8, 20), weekdays=False)
         said = "does not cover 2025-08-21 to 2025-08-31"
-        paste = "(--coverage 2023-01-02..2025-08-31)"
+        paste = "use coverage='2023-01-02..2025-08-31'"
         recap = book.recap("month", by=[])
         self.assertIn(said, recap.headline)
         self.assertIn(paste, recap.headline)

@@ -218,7 +218,9 @@ class Recap(SortedQuery, GoalsQuery):
         if self.top_within and self.top is None:
             raise QuestionError("top_within goes with top: how many groups are kept")
         if self.across not in (None, "year"):
-            raise QuestionError(unknown("value for across", self.across, ("year",)))
+            reading = spell_option("Daybook.read(..., across=...)", "--columns-across")
+            cure = f"; columns become rows by {reading}" if " as " in str(self.across) else ""
+            raise QuestionError(unknown("value for across", self.across, ("year",)) + cure)
         beside_each = ("wide", "totals", "subtotals", *_ADDED)
         if self.across is not None:
             of_years = show_option("across", "year")
