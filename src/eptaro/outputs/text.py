@@ -6,16 +6,16 @@ import csv as plain_csv
 import io
 import json
 import math
-import os
 import re
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
+from functools import partial
 from typing import Any, BinaryIO
 
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from eptaro.core.kernels.parallel import WORKERS, run_parallel
 from eptaro.core.results.column import Column
 from eptaro.core.results.format import NUMERIC, shown_table
 from eptaro.core.results.result import Result
@@ -155,12 +155,10 @@ def write_csv_rows(rows: pa.Table, sink: BinaryIO, *, header: bool, quoted: bool
         csv.write_csv(rows.slice(start, _SLICE), part, options)
         return part.getvalue()
 
-    threads = os.cpu_count() or 1
-    starts = range(0, rows.num_rows, _SLICE)
-    with ThreadPoolExecutor(threads) as pool:
-        for wave in range(0, len(starts), 4 * threads):  # so that few slices wait in memory
-            for part in pool.map(encoded, starts[wave : wave + 4 * threads]):
-                sink.write(part)
+    starts, most = range(0, rows.num_rows, _SLICE), 4 * WORKERS
+    for wave in range(0, len(starts), most):  # so that few slices wait in memory
+        for part in run_parallel([partial(encoded, at) for at in starts[wave : wave + most]]):
+            sink.write(part)
 
 
 def to_csv(table: Result) -> str:
