@@ -16,6 +16,8 @@ import time
 from pathlib import Path
 from typing import Any
 
+import pyarrow as pa
+
 SIZES = (1_000_000, 11_000_000, 110_000_000)
 TIMEOUT = 8.0  # seconds after which a case is not run once more
 CODE = """import json, sys
@@ -38,6 +40,8 @@ def apart(bench: str, case: str, *given: Any) -> dict[str, float]:
 def answer(bench: str, case: str, given: list[Any]) -> None:
     """Do in the process of its own what `apart` asks for."""
     action = importlib.import_module(bench).CASES[case](*given)
+    gc.collect()
+    pa.default_memory_pool().release_unused()  # what making the data has left, whoever asks next
     before, best, spent = _peak(), float("inf"), 0.0
     for _ in range(3):
         gc.collect()

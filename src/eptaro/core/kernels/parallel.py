@@ -19,6 +19,7 @@ Item = TypeVar("Item")
 _LEAST_SLICE, _MOST_SLICE = 1 << 17, 1 << 22  # rows
 _AT_ONCE = 1 << 15  # rows: their places stay in the processor's cache
 WORKERS = os.cpu_count() or 1
+_DEPTH = 4  # works of works of works
 _in_turn: ContextVar[bool] = ContextVar("in_turn", default=False)
 
 
@@ -80,14 +81,14 @@ def _drop(rest: Iterator[int]) -> None:
 
 @cache
 def _pool() -> ThreadPoolExecutor:
-    """Return the threads that help, which are kept: to start one takes as long as to fold 100,000
-    rows.
+    """Return the threads that help. They are kept, as to start one takes as long as to fold 100,000
+    rows; there are enough for works of works, which the system shares the processors among.
     """
     from concurrent.futures import ThreadPoolExecutor  # it brings logging: not at the start
 
     if hasattr(os, "register_at_fork"):
         os.register_at_fork(after_in_child=_pool.cache_clear)  # a child has none of the threads
-    return ThreadPoolExecutor(WORKERS - 1, thread_name_prefix="at-once")
+    return ThreadPoolExecutor(_DEPTH * WORKERS, thread_name_prefix="at-once")
 
 
 def slices(rows: int) -> list[slice]:
