@@ -182,6 +182,10 @@ class Verbs(WithConfig):
         )
         (row,) = json.loads(out)
         self.assertAlmostEqual(row["revenue_goal_to_date"], 500_000 * 142 / 365)
+        paced = ("--goals", "goals.csv", "--pace", "prior-year", "--only", "2025-08-20")
+        _, out, err = self.go("accumulate", *CONFIG, "--within", "year", *paced, "--format", "json")
+        (row,) = json.loads(out or err)
+        self.assertNotAlmostEqual(row["revenue_goal_to_date"], 500_000 * 142 / 365)
         _, out, _ = self.go(
             "recap",
             *CONFIG,

@@ -227,6 +227,7 @@ class Proposed(unittest.TestCase):
             {"on": ["2025-01-01"], "Jan": [1], "Feb": [2], "Mar": [3]},  # a date of its own
             {"year": [2025], "Jan": [1], "Mar": [2], "May": [3]},
             {"year": [2025], "Jan": [1], "Feb": [2]},
+            {"month": ["a", "b", "a"], "2023": [1, 2, 3], "2024": [1, 2, 3]},
         ):
             subjects = [row["subject"] for row in ep.inspect(columns).rows()]
             self.assertNotIn("columns across", subjects)

@@ -121,6 +121,15 @@ class Written(unittest.TestCase):
             sorted(p.name for p in self.folder.iterdir()), sorted(p.name for p in paths.values())
         )
 
+    def test_rows_of_csv_come_in_their_order_however_many_are_written_at_once(self):
+        days = np.datetime64("2025-01-01") + np.arange(300)
+        book = ep.Daybook({"on": days, "x": np.arange(300)}, date="on", measures="s=sum(x)")
+        for at_once in (1, 7, 299, 300, 2048):
+            with mock.patch("eptaro.outputs.text._SLICE", at_once):
+                path = book.recap("day").write(self.folder / "days.csv")
+            rows = csv.DictReader(io.StringIO(path.read_text()))
+            self.assertEqual([int(row["s"]) for row in rows], [*range(300)], at_once)
+
     def test_a_failed_write_leaves_the_old_file_and_nothing_beside_it(self):
         path = self.folder / "t.csv"
         path.write_text("old")

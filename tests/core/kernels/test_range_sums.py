@@ -40,6 +40,10 @@ class Bounds(unittest.TestCase):
             cuts = [[95, 101, 104, 112], [100, 103, 106], [100, 106], [101, 106], [100, 105],
                     [100, 103, 103, 106]]  # fmt: skip
             following = [np.array([cut[:-1], np.array(cut[1:]) - 1]) for cut in cuts]
+            following += [
+                np.array([[100, 104], [102, 105]]),
+                np.array([[100, 105, 103], [104, 102, 105]]),
+            ]
             for first, last in (rng.integers(95, 112, (2, 8)), *following):
                 for count in (9, 4, 1, 0):
                     group = np.repeat(np.arange(count), len(first))

@@ -308,7 +308,9 @@ def document_inherited(kind: type[Any]) -> None:
     ...     '''Parameters
     ...     ----------
     ...     route : str
-    ...         Where to.'''
+    ...         Where to.
+    ...     nights : int
+    ...         None.'''
     >>> class Return(Fare):
     ...     '''Parameters
     ...     ----------
