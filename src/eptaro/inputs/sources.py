@@ -266,8 +266,9 @@ class FrameSource(Source):
         return _plain_text(pa.table({name: self._arrays[name] for name in names}))
 
     def _read(self, name: str) -> pa.ChunkedArray:
+        column = self._pandas.iloc[:, [self._names.index(name)]]
         try:
-            return _of_series(column := self._pandas.iloc[:, [self._names.index(name)]])
+            return _of_series(column)
         except (pa.ArrowException, ValueError, TypeError, OverflowError) as error:
             self._unusable[name] = _why_unusable(column.iloc[:, 0], error)
             return pa.chunked_array([pa.nulls(len(self._pandas))])
@@ -456,8 +457,8 @@ def _array_of(values: Any) -> pa.Array:
 
 def _why_unusable(values: Iterable[Any], error: Exception) -> str:
     """Return why values cannot be a column."""
-    filled = (value for value in values if value is not None and str(value) not in ("nan", "NaT"))
-    kinds = sorted({type(value).__name__ for value in filled})
+    blanks = ("None", "nan", "NaT", "<NA>")
+    kinds = sorted({type(value).__name__ for value in values if str(value) not in blanks})
     if len(kinds) > 1:
         return f"it holds values of several types ({', '.join(kinds[:5])}); make them of one type"
     return " ".join(str(error.args[0] if error.args else error).split())

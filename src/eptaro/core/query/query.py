@@ -359,6 +359,7 @@ class Query(Record):
     as_of: AsOf = None
 
     def __init_subclass__(cls) -> None:
+        super().__init_subclass__()
         document_inherited(cls)
 
     def answer(self, facts: BookData) -> Result:

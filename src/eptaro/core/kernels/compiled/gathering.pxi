@@ -94,7 +94,7 @@ def edges_of_all(const int64_t[::1] keys, int64_t group, const int64_t[::1] firs
             before = <int64_t> ((<uint64_t> group + <uint64_t> g) * <uint64_t> width)
             for i in range(spans):
                 start = before + _within(first[i], begin, width)
-                if at < size and keys[at] < start:  # where many groups have few cells, few are
+                if at < size and keys[at] < start:  # else the span before has no cells: no search
                     at = _from(&keys[0], size, at + 1, start)
                 edges[g, i] = at
 
