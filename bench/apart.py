@@ -41,7 +41,7 @@ def answer(bench: str, case: str, given: list[Any]) -> None:
     """Do in the process of its own what `apart` asks for."""
     action = importlib.import_module(bench).CASES[case](*given)
     gc.collect()
-    pa.default_memory_pool().release_unused()  # what making the data has left, whoever asks next
+    pa.default_memory_pool().release_unused()  # what making the data left behind
     before, best, spent = _peak(), float("inf"), 0.0
     for _ in range(3):
         gc.collect()

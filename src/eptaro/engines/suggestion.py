@@ -260,26 +260,22 @@ class WideColumns(NamedTuple):
         """
         if any(look.dates is not None and look.grain == "day" for look in looks):
             return None
-        names = [look.name for look in looks]
-        keys = [look.name for look in looks if look.kind == "key"]
-        candidates = [
-            "" if look.kind not in ("sum", "mean", "key") else look.name for look in looks
-        ]
-        for fits, called in ((month_number, "month"), (_year_number, "year")):
-            numbers = [fits(name) for name in candidates]
-            lo, hi = _longest_run(numbers)
-            other = "year" if called == "month" else "month"
-            parts = [look.name for look in looks if look.name.lower() == other]
-            beside = next((name for name in parts if called == "month" or name in keys), None)
-            if hi - lo < (_FEWEST_ACROSS if beside is None or called == "month" else 2):
-                continue
-            across = f"{names[lo]}..{names[hi - 1]} as {called}, value"
-            if beside is not None:
-                of = {called: called, other: _quote(beside)}
-                return cls(across, f"date({of['year']}, {of['month']}, 1)", DateRules())
-            if called == "year":
-                return cls(across, "year", DateRules(grain="year"))
-        return None
+        named = {look.name.lower(): look for look in looks}
+        year, month = named.get("year"), named.get("month")
+        names = [look.name if look.kind in ("sum", "mean", "key") else "" for look in looks]
+        months = _longest_run([month_number(name) for name in names])
+        if year is not None and len(months) >= _FEWEST_ACROSS:
+            across = f"{names[months[0]]}..{names[months[-1]]} as month, value"
+            return cls(across, f"date({_quote(year.name)}, month, 1)", DateRules())
+        years = _longest_run([_year_number(name) for name in names])
+        if len(years) < 2:
+            return None
+        across = f"{names[years[0]]}..{names[years[-1]]} as year, value"
+        if month is not None and month.kind == "key":
+            return cls(across, f"date(year, {_quote(month.name)}, 1)", DateRules())
+        if len(years) < _FEWEST_ACROSS:
+            return None
+        return cls(across, "year", DateRules(grain="year"))
 
 
 _FEWEST_ACROSS = 3  # columns that are months or years one after the other
@@ -289,15 +285,15 @@ def _year_number(name: str) -> int | None:
     return int(name) if re.fullmatch(r"(1[5-9]|20|21)\d\d", name.strip()) else None
 
 
-def _longest_run(numbers: Sequence[int | None]) -> tuple[int, int]:
-    """Return where numbers go up by one from place to place for longest."""
-    best, start = (0, 0), 0
+def _longest_run(numbers: Sequence[int | None]) -> range:
+    """Return the places where numbers go up by one from place to place for longest."""
+    best, start = range(0), 0
     for at, number in enumerate(numbers):
         before = numbers[at - 1] if at else None
         if number is None or before is None or number != before + 1:
             start = at
-        if number is not None and at + 1 - start > best[1] - best[0]:
-            best = start, at + 1
+        if number is not None and at + 1 - start > len(best):
+            best = range(start, at + 1)
     return best
 
 

@@ -79,8 +79,8 @@ def count_words(plans: Iterable[Plan]) -> int:
 
 
 def empty_cells(size: int, plans: Iterable[Plan]) -> NDArray[np.int64]:
-    """Return cells that hold nothing yet, `(size, n_words) int64`: zeros, but for picked values,
-    which no row has, and the least and largest of which every other is better than.
+    """Return cells that hold nothing yet, `(size, n_words) int64`: zeros, but -1 for the row of a
+    picked value; the least and the largest begin with a value that no other loses to.
     """
     plans = list(plans)
     nothing = np.zeros(count_words(plans), np.int64)

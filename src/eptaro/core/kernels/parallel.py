@@ -19,7 +19,7 @@ Item = TypeVar("Item")
 _LEAST_SLICE, _MOST_SLICE = 1 << 17, 1 << 22  # rows
 _AT_ONCE = 1 << 15  # rows: their places stay in the processor's cache
 WORKERS = os.cpu_count() or 1
-_DEPTH = 4  # works of works of works
+_DEPTH = 4  # levels of works within works that find a thread for each processor
 _in_turn: ContextVar[bool] = ContextVar("in_turn", default=False)
 
 
@@ -81,8 +81,8 @@ def _drop(rest: Iterator[int]) -> None:
 
 @cache
 def _pool() -> ThreadPoolExecutor:
-    """Return the threads that help. They are kept, as to start one takes as long as to fold 100,000
-    rows; there are enough for works of works, which the system shares the processors among.
+    """Return the threads that help. They are kept, since starting one takes as long as folding
+    100,000 rows, and there are enough of them for works within works.
     """
     from concurrent.futures import ThreadPoolExecutor  # it brings logging: not at the start
 

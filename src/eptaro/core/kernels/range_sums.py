@@ -136,8 +136,8 @@ def bounds_of_all(
 
 
 def _are_all_days(first: Ints, last: Ints, begin: int, width: int) -> bool:
-    """Return whether spans of days, each the day after the one before, hold all of some days, as
-    the periods of a coverage do: where one ends, the next begins, also that of the next group.
+    """Return whether spans follow each other without a gap and hold all `width` days from `begin`
+    on, as the periods of a coverage do. Where one ends, the next then begins, also across groups.
 
     `first` and `last` are `(n_spans,)`.
     """

@@ -154,11 +154,12 @@ class BookData:
             keep = keep & self.part
         if not keep.any():
             raise NothingLeftError(f"no transactions are left to look at in {coverage}")
-        if keep.all() and names == groups.names:  # they are in their order
+        every = bool(keep.all())
+        if every and names == groups.names:  # they are in their order
             fewer, target = groups, np.arange(groups.count)
         else:
             places = np.flatnonzero(keep)
-            fewer, onto = (groups if keep.all() else groups.at(places)).onto(names)
+            fewer, onto = (groups if every else groups.at(places)).onto(names)
             target = np.full(groups.count, -1)
             target[places] = onto
             cells = cells.regroup(target, fewer.count)

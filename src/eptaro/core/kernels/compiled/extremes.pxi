@@ -1,4 +1,4 @@
-# The least or largest of windows that slide, for `kernels/ranges.py`.
+# The least or largest of windows that slide, for `kernels/order_statistics.py`.
 #
 # A window keeps the places that may still win: a value that comes later and is at least as good
 # puts those before it out, so that what is kept is in order and the first of it wins.
@@ -6,7 +6,7 @@
 def window_extremes(const Value[::1] values, const int64_t[::1] lo, const int64_t[::1] hi,
                     bint largest, Value[::1] found):
     """Put the least (or largest) value of each window into `found`; see
-    `kernels/ranges.py`.
+    `kernels/order_statistics.py`.
     """
     cdef Py_ssize_t size = values.shape[0], n = lo.shape[0], i, first = 0, end = 0, right = 0
     cdef bint inside = True, onward = True

@@ -46,8 +46,8 @@ cdef inline bint _beaten(const Planned *plan, const int64_t *word, Py_ssize_t i,
 cdef inline void _pick_extreme(const Value *values, bint least, const Planned *plan,
                                const int64_t *at, int64_t *cells, Py_ssize_t start, Py_ssize_t n,
                                int64_t first_row) noexcept nogil:
-    """Let values into the cells where they win; what an empty cell holds loses to all, and a blank
-    to everything.
+    """Let values into the cells where they win: any value wins over what an empty cell holds, and
+    NaN over nothing.
     """
     cdef Py_ssize_t j
     cdef int64_t *word

@@ -1,4 +1,4 @@
-# Statistics of windows that slide over values, for `kernels/ranges.py`.
+# Statistics of windows that slide over values, for `kernels/order_statistics.py`.
 #
 # A window keeps what it holds while it moves: of each number how often it occurs, and for ranks a
 # tree of sums (P. Fenwick, "A new data structure for cumulative frequency tables", 1994), in which
@@ -46,7 +46,7 @@ cdef inline int64_t _kth(const int32_t *tree, int64_t size, int64_t k) noexcept 
 def window_neighbours(const int32_t[::1] ranks, const int64_t[::1] lo, const int64_t[::1] hi,
                       const int64_t[::1] below, const int64_t[::1] above, int64_t bound,
                       int64_t[:, ::1] found):
-    """Put two ranks of each window into `found`; see `kernels/ranges.py`."""
+    """Put two ranks of each window into `found`; see `kernels/order_statistics.py`."""
     cdef Py_ssize_t n = lo.shape[0], i
     cdef int64_t size = 1, left = 0, right = 0
     cdef bint there = True
@@ -78,7 +78,7 @@ def window_neighbours(const int32_t[::1] ranks, const int64_t[::1] lo, const int
 def window_distinct(const int32_t[::1] codes, const int64_t[::1] lo, const int64_t[::1] hi,
                     int64_t bound, int64_t[::1] found):
     """Put the number of different codes of each window into `found`; see
-    `kernels/ranges.py`.
+    `kernels/order_statistics.py`.
     """
     cdef Py_ssize_t n = lo.shape[0], i
     cdef int64_t left = 0, right = 0, count = 0
