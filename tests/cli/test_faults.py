@@ -1,6 +1,7 @@
 """What goes wrong outside: kills, full disks, closed pipes, Ctrl-C, and input gone mad."""
 
 import io
+import logging
 import os
 import random
 import resource
@@ -19,9 +20,11 @@ from hypothesis import strategies as st
 
 import eptaro as ep
 from eptaro.cli.app import app
+from eptaro.cli.messages import is_quiet
 from eptaro.cli.options import _choices, options_of
 from eptaro.core.measures.measure import parse_measures
 from eptaro.core.verbs.queries import Accumulate, Compare, Recap, Rhythm, Trail
+from eptaro.progress import LOGGER
 from tests.cli.test_commands import DATA, Commands, commands
 
 KILLED = """
@@ -192,6 +195,13 @@ class Options(Commands):
                     self.assertRegex(self.check(*data, option.flag, "fooo"), "fooo|belongs to")
                     refused += 1
         self.assertGreater(refused, 8)
+
+    def test_what_is_asked_of_one_command_is_not_asked_of_the_next(self):
+        handlers = [*logging.getLogger(LOGGER).handlers]
+        for more in ((), ("--rows", "foo"), ("--fooo",)):
+            self.go("recap", "rows.csv", *DATA, "--per", "month", "-q", "-v", *more)
+            self.assertFalse(is_quiet(), more)
+            self.assertEqual(logging.getLogger(LOGGER).handlers, handlers, more)
 
     def test_at_random(self):
         rng = random.Random(7)

@@ -24,7 +24,12 @@ _quiet: ContextVar[bool] = ContextVar("quiet", default=False)
 def _be_quiet(context: click.Context, _: click.Parameter, flag: bool) -> None:
     if flag:
         token = _quiet.set(True)
-        context.call_on_close(lambda: _quiet.reset(token))
+        _at_end(context, lambda: _quiet.reset(token))
+
+
+def _at_end(context: click.Context, action: Callable[[], None]) -> None:
+    """Do something when the command has ended, also where another of its options is refused."""
+    context.find_root().call_on_close(action)
 
 
 def _show_log(context: click.Context, _: click.Parameter, flag: bool) -> None:
@@ -41,7 +46,7 @@ def _show_log(context: click.Context, _: click.Parameter, flag: bool) -> None:
     handler, logger = Shown(), logging.getLogger(LOGGER)
     logger.addHandler(handler)
     logger.setLevel(logging.DEBUG)
-    context.call_on_close(lambda: logger.removeHandler(handler))
+    _at_end(context, lambda: logger.removeHandler(handler))
 
 
 def loudness_options(command: Callable[..., Any]) -> Callable[..., Any]:
