@@ -5,6 +5,8 @@ import io
 import os
 import random
 import re
+import subprocess
+import sys
 import unicodedata
 import unittest
 from unittest import mock
@@ -111,3 +113,45 @@ class Fits(unittest.TestCase):
             width = max(map(len, lines)) + 3
             marks = {line.rjust(width).find(".") for line in align_decimals(lines) if "." in line}
             self.assertLessEqual(len(marks), 1, lines)
+
+
+@unittest.skipUnless(hasattr(os, "openpty"), "there are no terminals of this kind here")
+class Messages(unittest.TestCase):
+    """Messages on a terminal end their lines between words; another program gets them whole."""
+
+    def said(self, words, width=None):
+        """Return what a command says on standard error, a terminal of some width or a pipe."""
+        command = [sys.executable, "-m", "eptaro", *words]
+        if width is None:
+            return subprocess.run(command, capture_output=True, text=True, check=False).stderr
+        from termios import tcsetwinsize
+
+        screen, end = os.openpty()
+        tcsetwinsize(end, (24, width))
+        with subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=end) as process:
+            os.close(end)
+            pieces = []
+            with contextlib.suppress(OSError):  # how a terminal ends
+                while piece := os.read(screen, 4096):
+                    pieces.append(piece)
+            os.close(screen)
+        self.assertNotEqual(process.returncode, 0)
+        return b"".join(pieces).decode().replace("\r\n", "\n")
+
+    def test_lines_end_between_words(self):
+        for words in (
+            ["recap", "there is no such file with so long a name.csv", "--measure", "count()",
+             "--per", "month", "--date", "on", "--coverage", "2024-01-01..2024-12-31"],
+            ["recap", "x.csv", "--measure", "count()", "--per", "month", "--match", "calendar days"],
+            ["recap", "x" * 90, "--measure", "count()", "--per", "month", "--date", "on"],
+        ):  # fmt: skip
+            *_, whole = self.said(words).split("\n\n")  # what comes before is the usage
+            lines = whole.splitlines()
+            for width in (40, 72):
+                *_, folded = self.said(words, width).split("\n\n")
+                self.assertEqual(folded.split(), whole.split())
+                for line in folded.splitlines():
+                    single = len(line.split()) == 1 or line in lines
+                    self.assertTrue(len(line) <= width or single, line)
+                more = len(folded.splitlines()) > len(lines)
+                self.assertEqual(more, any(len(line) > width for line in lines), folded)

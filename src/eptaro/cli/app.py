@@ -9,7 +9,7 @@ from typing import Any
 
 import click
 
-from eptaro.cli.process import prepare_streams
+from eptaro.cli.process import fold_message, prepare_streams
 from eptaro.errors import EptaroError, on_command_line, unknown
 from eptaro.version import __version__, kernel
 
@@ -109,7 +109,7 @@ def run(arguments: list[str]) -> int:
         from eptaro.urls import redact
 
         message = escape_controls(redact(error.format_message()))
-        click.UsageError(message, ctx=error.ctx).show(sys.stderr)
+        click.UsageError(fold_message(f"Error: {message}")[7:], ctx=error.ctx).show(sys.stderr)
         return 2
     except click.ClickException as error:
         return _fail(error.format_message(), 2)
@@ -146,9 +146,6 @@ def _fail(message: str, status: int) -> int:
     *words, expression, caret = ["", "", *redact(message).split("\n")]
     if caret.strip() != "^":  # else the last two lines show the place in an expression
         words, expression, caret = [redact(message)], "", ""
-    complaint = escape_controls(" ".join(" ".join(words).split()))
-    click.echo(
-        "\n".join(filter(None, (f"eptaro: {complaint}", escape_controls(expression), caret))),
-        err=True,
-    )
+    complaint = fold_message(f"eptaro: {escape_controls(' '.join(' '.join(words).split()))}")
+    click.echo("\n".join(filter(None, (complaint, escape_controls(expression), caret))), err=True)
     return status

@@ -13,6 +13,7 @@ from typing import Any
 import click
 
 from eptaro.cli.help import OTHER, option
+from eptaro.cli.process import fold_message
 from eptaro.core.results.format import escape_controls
 from eptaro.core.results.result import Result
 from eptaro.errors import count_noun
@@ -69,7 +70,7 @@ def is_quiet() -> bool:
 def notify(message: str) -> None:
     """Say something on standard error; what data or file names bring with them cannot act."""
     if not _quiet.get():
-        click.echo("\n".join(map(escape_controls, message.split("\n"))), err=True)
+        click.echo(fold_message("\n".join(map(escape_controls, message.split("\n")))), err=True)
 
 
 def report_rejected(

@@ -1,10 +1,13 @@
-"""What a command sets for its process: output that accepts every letter, pyarrow without pandas."""
+"""What a command sets for its process: output that accepts every letter, messages folded to the
+terminal, pyarrow without pandas.
+"""
 
 from __future__ import annotations
 
 import codecs
 import os
 import sys
+from functools import partial
 from io import TextIOWrapper
 from pathlib import Path
 
@@ -39,6 +42,22 @@ def prepare_streams() -> None:
             stream.reconfigure(errors="eptaro")
         else:
             stream.reconfigure(encoding="utf-8")
+
+
+def fold_message(message: str) -> str:
+    """Return a message for standard error, its lines folded between words where they would run
+    over the edge of a terminal; other programs get them whole.
+    """
+    try:
+        width = os.get_terminal_size(sys.stderr.fileno()).columns
+    except (OSError, ValueError, AttributeError):  # it is no terminal, or not there
+        return message
+    if not width or len(message) < width:
+        return message
+    from textwrap import wrap  # a short message needs none of it
+
+    fold = partial(wrap, width=width, break_long_words=False, break_on_hyphens=False)
+    return "\n".join("\n".join(fold(line)) for line in message.split("\n"))
 
 
 def leave_pandas_out() -> None:
