@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from contextlib import AbstractContextManager
+from unittest import mock
 
 import eptaro as ep
 from eptaro.core.aggregation.folded import Folded
@@ -20,3 +22,8 @@ def book_of_folded(
     """Return the book of transactions that were folded before."""
     options = BookOptions(tuple(measures), [], calendar, coverage, workdays=workdays)
     return ep.Daybook._of(MemoryStore(options.facts(folded)))
+
+
+def without_pictures() -> AbstractContextManager[object]:
+    """Leave the pictures of reports out: tests of pages and of screenshots draw them."""
+    return mock.patch("eptaro.reports.sections.Section.add_picture")

@@ -116,7 +116,7 @@ class Written(unittest.TestCase):
     def test_random_texts(self):
         rng = random.Random(12)
         seen = {"good": 0, "bad": 0, "blank": 0}
-        for turn in range(300):
+        for turn in range(150):
             rules = rng.choice(RULES)
             texts = [random_text(rng, rules) for _ in range(rng.randint(1, 6))]
             wanted = [slow(text, rules) for text in texts]
@@ -136,7 +136,7 @@ class Written(unittest.TestCase):
                 seen["good" if filled else "blank"] += 1
                 self.assertEqual(found["n"], len(filled))
                 self.assertEqual(found["s"] or 0, sum(filled))
-        self.assertGreater(min(seen["good"], seen["bad"]), 100, seen)
+        self.assertGreater(min(seen["good"], seen["bad"]), 45, seen)
 
     def test_inferred_rules_read_what_was_written(self):
         for texts, total in (

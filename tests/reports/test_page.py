@@ -1,6 +1,7 @@
 """The HTML page holds what it says, escaped, in order, and reads well in a real browser."""
 
 import datetime as dt
+import itertools
 import json
 import random
 import re
@@ -9,7 +10,6 @@ import subprocess
 import tempfile
 import unittest
 from html.parser import HTMLParser
-from itertools import pairwise
 from pathlib import Path
 
 from matplotlib.colors import to_rgba
@@ -82,6 +82,16 @@ def book(hostile=False, without=0, count=2500, days=800) -> ep.Daybook:
                       measures=["takings=sum(cents)", "typical=median(cents)", "n=count()"])  # fmt: skip
 
 
+def with_few_marks(picture):
+    """Return a picture of a page, all of whose marks are alike, with the first of them alone."""
+    marks = itertools.count()
+    return re.sub(
+        r"(?s)<use\b[^>]*?(/>|>.*?</use>)",
+        lambda mark: mark[0] if next(marks) < 9 else "",
+        picture[0],
+    )
+
+
 class Page(unittest.TestCase):
     """What the page says."""
 
@@ -113,7 +123,7 @@ class Page(unittest.TestCase):
     def test_headings_in_order_headers_on_tables_words_for_pictures(self):
         levels = [int(tag[1]) for tag, _ in self.outline.tags if re.fullmatch("h[1-6]", tag)]
         self.assertEqual(levels.count(1), 1)
-        self.assertTrue(all(b - a <= 1 for a, b in pairwise(levels)))
+        self.assertTrue(all(b - a <= 1 for a, b in itertools.pairwise(levels)))
         heads = [given for tag, given in self.outline.tags if tag == "th"]
         self.assertTrue(heads and all(given.get("scope") in ("col", "row") for given in heads))
         for alt in self.outline.alts:
@@ -217,12 +227,8 @@ class Page(unittest.TestCase):
         axe = (Path(axe_core_python.__file__).parent / "axe.min.js").read_text(encoding="utf-8")
         run = "axe.run(document).then(r => { document.title = 'PROBE' + JSON.stringify(r.violations.map(" \
               "v => [v.id, v.nodes.length, v.nodes[0].html.slice(0, 90)])); })"  # fmt: skip
-        small = book(hostile=True, count=600, days=420)  # the same sections, fewer marks
-        path = small.report(
-            self.folder / "a.html", goals=self.goals, beside=ep.WeekCalendar("shop"), before=small
-        )
-        page = path.read_text(encoding="utf-8")
-        self.assertEqual(page.count("<h2 "), self.page.count("<h2 "))
+        page = re.sub(r"(?s)<svg.*?</svg>", with_few_marks, self.page)
+        self.assertLess(len(page), len(self.page) / 2)
         page = page.replace("</body>", f"<script>{axe}</script><script>{run}</script></body>")
         self.assertEqual(json.loads(self.dumped(page, 1280)), [])
 

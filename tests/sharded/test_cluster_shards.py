@@ -37,7 +37,7 @@ class Cluster(Alike):
 
     def test_shards_that_workers_keep(self):
         book = self.fold(self.names, shards=3)
-        self.all_the_same(self.whole, book, QUESTIONS[::3])
+        self.all_the_same(self.whole, book, QUESTIONS[::4])
         self.all_the_same(self.whole, self.fold(self.names[::-1], shards=1), QUESTIONS[:1])
         mixed = ep.Daybook(rows(31).sort_by([("fare", "descending")]), **asked())
         parquet.write_table(
@@ -61,9 +61,9 @@ class Cluster(Alike):
     def test_a_folder_that_workers_fill_and_read(self):
         book = self.fold(self.names[:2], into=self.folder / "book", shards=3)
         book = self.fold(self.names[2], into=self.folder / "book")
-        self.all_the_same(self.whole, book, QUESTIONS[1::6] + BESIDE[::4])
+        self.all_the_same(self.whole, book, QUESTIONS[1::8] + BESIDE[::8])
         opened = ep.Daybook.open(self.folder / "book", client=self.client)
-        self.all_the_same(self.whole, opened, QUESTIONS[2::6] + BESIDE[1::4])
+        self.all_the_same(self.whole, opened, QUESTIONS[2::8] + BESIDE[1::8])
         out = opened.recap("month", by="all").write(f"{self.folder}/out/")
         written = sum(parquet.read_metadata(part).num_rows for part in Path(out).iterdir())
         self.assertEqual(written, len(self.whole.recap("month", by="all")))
@@ -76,7 +76,7 @@ class Cluster(Alike):
 
         def hold_one(pid):
             os.kill(pid, signal.SIGSTOP)
-            time.sleep(2)
+            time.sleep(1)
             os.kill(pid, signal.SIGCONT)
 
         for number, (into, disturb) in enumerate(

@@ -15,7 +15,13 @@ from eptaro.plots.groups import calendar_of, group_names, panels_of, parts_of, q
 from eptaro.plots.page import MOST_PANELS, Page
 from eptaro.plots.series import bar_edges, draw_bars
 from eptaro.plots.timeaxis import Marks, set_marks, thinned_periods
-from eptaro.plots.words import compact, format_number, of_one_size, shorten_distinctly
+from eptaro.plots.words import (
+    compact,
+    format_number,
+    format_numbers,
+    of_one_size,
+    shorten_distinctly,
+)
 
 
 def draw_attribute(table: Result, page: Page, measures: Sequence[str]) -> None:
@@ -35,8 +41,8 @@ def _attribute(page: Page, axes: Any, part: Result, key: str, name: str) -> None
     column = part.column(name)
     labels = [str(label) for label in part.column(key).to_list()]
     tips = [
-        f"{word}: {format_number(column, v)}"
-        for word, v in zip(labels, column.numbers(), strict=True)
+        f"{word}: {number}"
+        for word, number in zip(labels, format_numbers(column, column.numbers()), strict=True)
     ]
     draw_bars(page, axes, column, tips)
     room = page.dots(axes)[0]
@@ -106,7 +112,7 @@ def _card(page: Page, axes: Any, part: Result, name: str, labels: Sequence[str])
         prior = part.column(f"{name}_prior").numbers()
     if f"{name}_change_ratio" in part:
         ratio = part.column(f"{name}_change_ratio")
-        rates = [format_number(ratio, rate) for rate in ratio.numbers().tolist()]
+        rates = format_numbers(ratio, ratio.numbers())
         pairs = zip(words, rates, ratio.blank.tolist(), strict=True)
         words = [word if blank else f"{word} ({rate})" for word, rate, blank in pairs]
     days = zip(part.column("first").to_list(), part.column("last").to_list(), strict=True)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from itertools import product
 from typing import Any
 
 import numpy as np
@@ -18,7 +19,7 @@ from eptaro.errors import QuestionError
 from eptaro.plots.groups import calendar_of, group_names, query_of, view_of
 from eptaro.plots.page import Page
 from eptaro.plots.theme import ink_on
-from eptaro.plots.words import compact, format_number, of_one_size
+from eptaro.plots.words import compact, format_numbers, of_one_size
 
 _MOST_MONTHS = 26
 _FIGURES = 200  # cells that have room for their figure
@@ -50,11 +51,9 @@ def draw_heat(table: Result, page: Page, measures: Sequence[str]) -> None:
     axes.set_xticks(range(len(overs)), overs)
     if cells.size <= _FIGURES:
         _write_figures(page, axes, cells, column, image)
-    tips = [
-        f"{down}, {over}: {format_number(column, value)}"
-        for down, line in zip(downs, cells, strict=True)
-        for over, value in zip(overs, line, strict=True)
-    ]
+    places = product(downs, overs)
+    numbers = format_numbers(column, cells.ravel())
+    tips = [f"{down}, {over}: {n}" for (down, over), n in zip(places, numbers, strict=True)]
     _tip_cells(page, axes, cells, tips)
     _scale(page, image, column)
 
@@ -159,8 +158,10 @@ def draw_sheet(table: Result, page: Page, measures: Sequence[str]) -> None:
     axes.set_xticks(range(0, width, 2), [str(n + 1) for n in range(0, width, 2)])
     axes.xaxis.tick_top()
     tips = [
-        f"{as_date(int(day)):%A} {as_date(int(day))}: {format_number(column, value)}"
-        for day, value in zip(every.ravel(), cells.ravel(), strict=True)
+        f"{as_date(day):%A} {as_date(day)}: {number}"
+        for day, number in zip(
+            every.ravel().tolist(), format_numbers(column, cells.ravel()), strict=True
+        )
     ]
     _tip_cells(page, axes, cells, tips)
     _month_values(page, axes, table, name, column, (first, last, width))

@@ -23,7 +23,7 @@ from eptaro.plots.groups import (
 )
 from eptaro.plots.page import Page
 from eptaro.plots.timeaxis import day_marks, set_marks, thinned_periods
-from eptaro.plots.words import end_labels, format_number, of_one_size
+from eptaro.plots.words import end_labels, format_numbers, of_one_size
 
 Form: TypeAlias = Literal["bars", "lines", "areas", "dots"]
 _LABELLED = 16  # bars that have room for their figure
@@ -96,10 +96,10 @@ def _tips_of_rows(part: Result, name: str) -> list[str]:
         format_column(part.column("period")),
         part.column("first").to_list(),
         part.column("last").to_list(),
-        column.numbers(),
+        format_numbers(column, column.numbers()),
         strict=True,
     )
-    return [f"{p}, {a} to {b}: {format_number(column, v)}" for p, a, b, v in spans]
+    return [f"{period}, {first} to {last}: {number}" for period, first, last, number in spans]
 
 
 def _bars(page: Page, axes: Any, part: Result, per: str, name: str) -> None:
@@ -273,8 +273,9 @@ def _windows(page: Page, axes: Any, groups: Sequence[Group], stem: str, form: Fo
         day, y = rows.column("date").data.astype(float), column.numbers()
         whole = np.array(rows.column("complete").to_list(), bool)
         draw_line(page, axes, (day, y), whole, group.colour, form)
-        spans = zip(rows.column("first").to_list(), rows.column("last").to_list(), y, strict=True)
-        tips = [f"{group.name} {a} to {b}: {format_number(column, v)}".strip() for a, b, v in spans]
+        spans = zip(rows.column("first").to_list(), rows.column("last").to_list(), strict=True)
+        numbers = zip(spans, format_numbers(column, y), strict=True)
+        tips = [f"{group.name} {a} to {b}: {number}".strip() for (a, b), number in numbers]
         page.tip_points(axes, day, y, tips)
         values.append(y)
         dates.append(day)

@@ -16,7 +16,7 @@ from eptaro.core.verbs.queries import Accumulate, Compare
 from eptaro.plots.groups import calendar_of, group_names, panels_of, query_of, view_of
 from eptaro.plots.page import Page
 from eptaro.plots.timeaxis import Marks, day_marks, month_named, set_marks
-from eptaro.plots.words import compact, end_labels, format_number
+from eptaro.plots.words import compact, end_labels, format_number, format_numbers
 
 _NAMES = 96.0  # dots at the right for the labels of lines
 _SAID = 34.0  # dots above for where a period is, in two lines
@@ -84,8 +84,8 @@ def _draw_periods(
         axes.plot(day, values[mine], color=colour, lw=1.5 if back else 2.6, zorder=depth)
         days = part.take(np.flatnonzero(mine)).column("date" if "date" in part else "last")
         tips = [
-            f"{titles[label]} to {on}: {format_number(column, value)}"
-            for on, value in zip(days.to_list(), values[mine], strict=True)
+            f"{titles[label]} to {on}: {number}"
+            for on, number in zip(days.to_list(), format_numbers(column, values[mine]), strict=True)
         ]
         page.tip_points(axes, day, values[mine], tips)
         ends.append((float(day[-1]), float(values[mine][-1]), titles[label], theme.soft))
@@ -188,10 +188,8 @@ def _draw_last_and_prior(page: Page, axes: Any, part: Result, name: str) -> None
     ):
         values = rows.column(own).numbers()
         axes.plot(day, values, color=colour, lw=2.6 if own == name else 1.6)
-        words = zip(rows.column(dates).to_list(), values, strict=True)
-        page.tip_points(
-            axes, day, values, [f"to {d}: {format_number(column, v)}" for d, v in words]
-        )
+        numbers = zip(rows.column(dates).to_list(), format_numbers(column, values), strict=True)
+        page.tip_points(axes, day, values, [f"to {on}: {number}" for on, number in numbers])
     axes.plot(day[-1:], rows.column(name).numbers()[-1:], "o", color=page.theme.accent, ms=6)
     first, last = (int(rows.column(end).data[-1]) for end in ("first", "last"))
     calendar, per = calendar_of(part), query_of(part, Compare).per

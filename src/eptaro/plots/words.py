@@ -6,9 +6,10 @@ from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from eptaro.core.results.column import Column
-from eptaro.core.results.format import format_column
+from eptaro.core.results.format import format_like
 
 _SCALES = ((1e12, "T"), (1e9, "B"), (1e6, "M"), (1e3, "k"))
 _WRITTEN_OUT = 100_000  # numbers below it have no more than six letters
@@ -17,7 +18,7 @@ _WRITTEN_OUT = 100_000  # numbers below it have no more than six letters
 def elide(text: str, most: int = 26) -> str:
     """Return a text of at most so many letters, its middle left out where it is longer.
 
-    >>> elide("The Very UnpivotedSource Name of a Harbour", 15)
+    >>> elide("The Very Long Name of a Harbour", 15)
     'The Ver…Harbour'
     """
     if len(text) <= most:
@@ -109,12 +110,14 @@ def of_one_size(values: Sequence[float], column: Column | None = None) -> list[s
     ]
 
 
+def format_numbers(column: Column, values: NDArray[np.float64]) -> list[str]:
+    """Return numbers as the table writes those of a column. `values` is `(n,)`."""
+    return [text or "no value" for text in format_like(column, values.tolist())]
+
+
 def format_number(column: Column, value: float) -> str:
     """Return a number as the table writes those of a column."""
-    like = Column.of("", "float", [value], format=column.format, unit=column.unit)
-    if column.kind == "integer" and column.format is None and not column.unit:
-        return f"{value:,.0f}"
-    return format_column(like)[0] or "no value"
+    return format_like(column, [value])[0] or "no value"
 
 
 def format_change(column: Column, value: float) -> str:

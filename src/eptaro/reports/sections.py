@@ -100,7 +100,7 @@ class Section:
     tables: list[dict[str, str]] = field(default_factory=list)
 
     def add_table(self, table: Result, label: str, caption: str | None = None) -> None:
-        """Add a table under a label that distinguishes it ."""
+        """Add a table under a label that distinguishes it."""
         self.tables.append({"label": label, "html": table_html(table, caption, words=True)})
 
     def add_picture(self, table: Result, alt: str, **options: Any) -> None:

@@ -119,7 +119,7 @@ class PerOrder(unittest.TestCase):
 
     def test_verbs_and_stores_equal_plain_python(self):
         rng, seen = random.Random(8), 0
-        for _ in range(7):
+        for _ in range(4):
             rows, floats = made(rng), rng.random() < 0.5
             spec = f"v={rng.choice([*OUTER])}({rng.choice([*INNER])} per order)"
             where = rng.choice([None, "kind = 'a' or v > 0"])
@@ -148,7 +148,7 @@ class PerOrder(unittest.TestCase):
                             .rows()
                         ],
                     )
-        self.assertGreater(seen, 2000)
+        self.assertGreater(seen, 1000)
 
     def test_numbers_are_proved_from_the_rows(self):
         rng = random.Random(9)

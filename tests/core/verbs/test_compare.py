@@ -468,7 +468,7 @@ class Counterparts(unittest.TestCase):
         self.assertEqual(str(rows[0]["prior_first"]), "2019-01-04")
 
     def test_week_calendars_begin_at_the_periods_first_day(self):
-        for long_month in range(1, 13):
+        for long_month in range(1, 13, 2):
             calendar = ep.WeekCalendar("c", long_month=long_month)
             made = self.book(dt.date(2021, 1, 1), dt.date(2025, 6, 1), calendar)
             for as_of in (dt.date(2024, 2, 20) + dt.timedelta(n) for n in range(0, 330, 13)):

@@ -6,7 +6,7 @@ import math
 import re
 import sys
 import unicodedata
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import field, replace
 from decimal import ROUND_HALF_UP, Decimal, InvalidOperation, localcontext
 from enum import IntEnum
@@ -46,6 +46,17 @@ def format_column(column: Column, decimals: int | None = None) -> list[str]:
         return ["" if v is None else texts.get(v, v) for v in column.to_list()]
     places = float_decimals(column) if decimals is None else decimals
     return ["" if v is None else _format_one(v, column, places) for v in _finite_values(column)]
+
+
+def format_like(column: Column, values: Iterable[float]) -> list[str]:
+    """Return other numbers as a column writes its own; NaN is the empty text.
+
+    >>> from eptaro.core.results.column import Column
+    >>> format_like(Column.of("fare", "decimal", [123456, -5], scale=2), [1234.5, float("nan")])
+    ['1,234.50', '']
+    """
+    places, own = float_decimals(column), round if column.kind == "integer" else float
+    return ["" if v != v else _format_one(own(v), column, places) for v in values]
 
 
 def float_decimals(column: Column) -> int:
