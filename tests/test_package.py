@@ -16,6 +16,7 @@ import sys
 import tempfile
 import unittest
 import warnings
+from functools import cache
 from importlib.util import find_spec
 from pathlib import Path
 
@@ -76,10 +77,17 @@ ROOMS = (
 )
 
 
+@cache
+def parts_of(path: Path) -> tuple[ast.AST, ...]:
+    """Return all parts of a file of Python, the file itself first."""
+    return (*ast.walk(ast.parse(path.read_text(encoding="utf-8"))),)
+
+
+@cache
 def imported(path: Path) -> set[str]:
     """Return the modules that a file imports, wherever in it."""
     found = set()
-    for node in ast.walk(ast.parse(path.read_text())):
+    for node in parts_of(path):
         if isinstance(node, ast.Import):
             found |= {alias.name for alias in node.names}
         elif isinstance(node, ast.ImportFrom):
@@ -91,7 +99,7 @@ def imported_to_run(path: Path) -> set[str]:
     """Return the modules that a file imports when it runs, wherever in it: not those for types."""
     tree = ast.parse(path.read_text())
     for node in ast.walk(tree):
-        if isinstance(node, ast.If) and ast.unparse(node.test) == "TYPE_CHECKING":
+        if isinstance(node, ast.If) and getattr(node.test, "id", "") == "TYPE_CHECKING":
             node.body = [ast.Pass()]
     return {node.module or "" for node in ast.walk(tree) if isinstance(node, ast.ImportFrom)}
 
@@ -240,12 +248,12 @@ class Layout(unittest.TestCase):
             self.assertIn(len(files) + len(subfolders), range(1, 15), folder)
 
     def test_no_two_classes_bear_one_name(self):
-        names = [node.name for path in SOURCE.rglob("*.py") for node in ast.walk(ast.parse(path.read_text()))
+        names = [node.name for path in SOURCE.rglob("*.py") for node in parts_of(path)
                  if isinstance(node, ast.ClassDef)]  # fmt: skip
         self.assertEqual(sorted(names), sorted(set(names)))
 
     def test_no_two_functions_of_the_core_have_one_name(self):
-        names = [node.name for path in (SOURCE / "core").rglob("*.py") for node in ast.parse(path.read_text()).body
+        names = [node.name for path in (SOURCE / "core").rglob("*.py") for node in parts_of(path)[0].body
                  if isinstance(node, ast.FunctionDef) and not node.name.startswith("__")]  # fmt: skip
         self.assertEqual(sorted(names), sorted(set(names)))
 
@@ -294,7 +302,7 @@ class Docstrings(unittest.TestCase):
 
         stated, silent = set[str](), list[tuple[str, str]]()
         for path in (SOURCE / "core").rglob("*.py"):
-            tree = ast.parse(path.read_text())
+            tree = parts_of(path)[0]
             for node in [one for top in [tree, *tree.body] if isinstance(top, ast.Module | ast.ClassDef)
                          for one in top.body if isinstance(one, ast.FunctionDef)]:  # fmt: skip
                 overload = any(ast.unparse(one) == "overload" for one in node.decorator_list)

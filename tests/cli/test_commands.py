@@ -18,9 +18,10 @@ from unittest import mock
 import click
 import holidays
 
-from eptaro.cli.app import app, run
+from eptaro.cli.app import app
 from eptaro.demo.files import copy_shipped
 from tests.books import without_pictures
+from tests.commands import run_in
 
 DATA = ["--date", "on", "--measure", "revenue=sum(fare)"]
 TEXT = "on,shop,fare\n2024-02-29,a,10.10\n2025-01-31,b,0.25\n2025-02-28,a,7\n"
@@ -38,10 +39,7 @@ class Commands(unittest.TestCase):
 
     def go(self, *arguments: str) -> tuple[int, str, str]:
         """Run a command in place; return its exit status, output and error output."""
-        out, err = io.StringIO(), io.StringIO()
-        with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
-            status = run(list(arguments))
-        return status, out.getvalue(), err.getvalue()
+        return run_in(".", *arguments)
 
     def process(self, *arguments: str, **options) -> subprocess.CompletedProcess:
         command = [sys.executable, "-m", "eptaro", *arguments]

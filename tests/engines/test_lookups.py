@@ -5,8 +5,6 @@ import datetime as dt
 import json
 import random
 import sqlite3
-import subprocess
-import sys
 import tempfile
 import unittest
 from collections import defaultdict
@@ -19,6 +17,7 @@ from pyarrow import parquet
 
 import eptaro as ep
 from tests.clusters import needs_clusters
+from tests.commands import run_in
 from tests.engines.servers import postgresql
 
 DAY = dt.timedelta(1)
@@ -259,18 +258,15 @@ class Joined(unittest.TestCase):
             '[data]\nfiles = ["rows.csv"]\ndate = "on"\nby = ["kind"]\n'
             'measures = { s = "sum(fare)" }\nlookups = { "ships.csv" = "ship=name" }\n'
         )
-        run = [sys.executable, "-m", "eptaro", "recap", "--per", "year", "--by", "kind",
-               "--format", "json"]  # fmt: skip
+        run = ["recap", "--per", "year", "--by", "kind", "--format", "json"]
         line = ["rows.csv", "--date", "on", "--measure", "s=sum(fare)"]
         found = []
         for given in ([*line, "--lookup", "ships.csv:ship=name"], ["--config", "eptaro.toml"]):
-            done = subprocess.run([*run, *given], cwd=self.folder, capture_output=True, text=True,
-                                  check=False)  # fmt: skip
+            done = run_in(self.folder, *run, *given)
             self.assertEqual(done.returncode, 0, done.stderr)
             self.assertIn("have no match in", done.stderr)
             found.append(json.loads(done.stdout))
         self.assertEqual(*found)
         self.assertEqual({row["kind"] for row in found[0]}, {"car", "foot", None})
-        done = subprocess.run([*run, *line, "--lookup", "ships.csv"], cwd=self.folder,
-                              capture_output=True, text=True, check=False)  # fmt: skip
+        done = run_in(self.folder, *run, *line, "--lookup", "ships.csv")
         self.assertIn("names no key", done.stderr)

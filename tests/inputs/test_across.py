@@ -4,8 +4,6 @@ import csv
 import json
 import random
 import shlex
-import subprocess
-import sys
 import tempfile
 import unittest
 from decimal import Decimal
@@ -15,6 +13,7 @@ import pyarrow as pa
 from pyarrow import parquet
 
 import eptaro as ep
+from tests.commands import run_in
 
 
 class Wide(unittest.TestCase):
@@ -108,15 +107,13 @@ class Wide(unittest.TestCase):
             '[data]\nfiles = ["wide.csv"]\ndate = "year"\nmeasures = { s = "sum(fares)" }\n'
             'across = "2019..2024 as year, fares"\n[data.dates]\ngrain = "year"\n'
         )
-        run = [sys.executable, "-m", "eptaro", "recap", "--per", "year", "--format", "json"]
+        run = ["recap", "--per", "year", "--format", "json"]
         line = ["wide.csv", "--date", "year", "--measure", "s=sum(fares)", "--grain", "year",
                 "--columns-across", "2019..2024 as year, fares"]  # fmt: skip
         found = []
-        fold = [sys.executable, "-m", "eptaro", "fold", *line, "--into", "book"]
-        subprocess.run(fold, cwd=self.folder, capture_output=True, check=True)
+        self.assertEqual(run_in(self.folder, "fold", *line, "--into", "book").returncode, 0)
         for given in (line, ["--config", "eptaro.toml"], ["book"]):
-            done = subprocess.run([*run, *given], cwd=self.folder, capture_output=True, text=True,
-                                  check=False)  # fmt: skip
+            done = run_in(self.folder, *run, *given)
             self.assertEqual(done.returncode, 0, done.stderr)
             found.append(json.loads(done.stdout))
         self.assertEqual(found, [found[0]] * 3)
@@ -194,10 +191,6 @@ class Named(unittest.TestCase):
 class Proposed(unittest.TestCase):
     """`inspect` and `init` see columns of months and years, and what they propose works."""
 
-    def run_in(self, folder: Path, *words: str) -> subprocess.CompletedProcess:
-        command = [sys.executable, "-m", "eptaro", *words]
-        return subprocess.run(command, cwd=folder, capture_output=True, text=True, check=True)
-
     def test_the_proposed_command_adds_up(self):
         months = [f"{n + 1}" for n in range(24)]
         tables = {
@@ -210,16 +203,16 @@ class Proposed(unittest.TestCase):
             folder = Path(name)
             for file, (text, period, value) in tables.items():
                 (folder / file).write_text(text)
-                said = self.run_in(folder, "inspect", file).stdout
+                said = run_in(folder, "inspect", file).stdout
                 proposed = shlex.split(said.split("next: eptaro ")[1])
-                rows = json.loads(self.run_in(folder, *proposed, "--format", "json").stdout)
+                rows = json.loads(run_in(folder, *proposed, "--format", "json").stdout)
                 self.assertEqual(
                     sum(row["total"] for row in rows if row["period"] == period), value
                 )
                 config = f"{file}.toml"
-                self.run_in(folder, "init", file, "--out", config)
+                run_in(folder, "init", file, "--out", config)
                 again = ["recap", "--config", config, "--per", "year", "--format", "json"]
-                rows = json.loads(self.run_in(folder, *again).stdout)
+                rows = json.loads(run_in(folder, *again).stdout)
                 self.assertEqual(rows[-1]["period"], period[:4])
 
     def test_other_tables_stay_as_they_are(self):

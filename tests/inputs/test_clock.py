@@ -3,8 +3,6 @@
 import datetime as dt
 import random
 import sqlite3
-import subprocess
-import sys
 import tempfile
 import unittest
 from collections import defaultdict
@@ -13,6 +11,7 @@ from pathlib import Path
 import pyarrow as pa
 
 import eptaro as ep
+from tests.commands import run_in
 
 MIDNIGHT = dt.datetime(2025, 1, 1)
 WRITTEN = {
@@ -166,9 +165,9 @@ class TimesOfDay(unittest.TestCase):
     def test_the_command_line_takes_it(self):
         path = self.folder / "rows.csv"
         path.write_text("on,t,x\n2025-01-01,730,1\n2025-01-01,1915,2\n")
-        command = [sys.executable, "-m", "eptaro", "rhythm", str(path), "--date", "on", "--time", "t",
+        command = ["rhythm", str(path), "--date", "on", "--time", "t",
                    "--time-in", "hhmm", "--per", "hour", "--measure", "s=sum(x)", "--format", "csv"]  # fmt: skip
-        ran = subprocess.run(command, capture_output=True, text=True, check=True)
+        ran = run_in(self.folder, *command)
         lines = [line.split(",") for line in ran.stdout.splitlines()]
         self.assertEqual([line[0] for line in lines[1:] if line[2] != "0"], ["07", "19"])
 

@@ -6,8 +6,6 @@ import json
 import random
 import sqlite3
 import statistics
-import subprocess
-import sys
 import tempfile
 import unittest
 from pathlib import Path
@@ -16,6 +14,7 @@ import pyarrow as pa
 from pyarrow import parquet
 
 import eptaro as ep
+from tests.commands import run_in
 
 DAY = dt.timedelta(1)
 MEASURE = "s=sum(x)"
@@ -326,14 +325,12 @@ class Questions(unittest.TestCase):
         folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
         lines = "".join(f"{on.replace('-', '')},{route},{x}\n" for on, route, x in self.rows)
         (folder / "a.csv").write_text("month,route,x\n" + lines)
-        run = [sys.executable, "-m", "eptaro", "recap", "a.csv", "--date", "month", "--measure",
+        run = ["recap", "a.csv", "--date", "month", "--measure",
                MEASURE, "--per", "month", "--format", "json"]  # fmt: skip
-        refused = subprocess.run(run, cwd=folder, capture_output=True, text=True, check=False)
+        refused = run_in(folder, *run)
         self.assertEqual(refused.returncode, 1)
         self.assertIn("use --grain month", refused.stderr)
-        done = subprocess.run(
-            [*run, "--grain", "month"], cwd=folder, capture_output=True, text=True, check=False
-        )
+        done = run_in(folder, *run, "--grain", "month")
         self.assertEqual(done.returncode, 0, done.stderr)
         self.assertIn("2025-08-31", json.dumps(json.loads(done.stdout)))
 

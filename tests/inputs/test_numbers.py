@@ -6,8 +6,6 @@ import json
 import random
 import re
 import sqlite3
-import subprocess
-import sys
 import tempfile
 import unittest
 from decimal import Decimal
@@ -19,6 +17,7 @@ from pyarrow import parquet
 
 import eptaro as ep
 from tests.clusters import needs_clusters
+from tests.commands import run_in
 
 RULES = [
     {},
@@ -312,7 +311,7 @@ class Everywhere(unittest.TestCase):
         self.assertEqual(found["s_trailing"].tolist(), [-5, 2])
 
     def test_the_command_line_and_a_config(self):
-        run = [sys.executable, "-m", "eptaro", "recap"]
+        run = ["recap"]
         options = ["--date", "on", "--measure", "s=sum(fare)", "--per", "year", "--format", "json"]
         single = ["--thousands", ",", "--strip", "$", "--brackets", "--blank-number", "NA"]
         (self.folder / "eptaro.toml").write_text(
@@ -330,8 +329,7 @@ class Everywhere(unittest.TestCase):
             [*toml, "eptaro.toml"],
             [*toml, "short.toml"],
         ):
-            done = subprocess.run([*run, *given], cwd=self.folder, capture_output=True, text=True,
-                                  check=False)  # fmt: skip
+            done = run_in(self.folder, *run, *given)
             self.assertEqual(done.returncode, 0, (given, done.stderr))
             self.assertEqual(json.loads(done.stdout)[0]["s"], 1225.25, given)
             self.assertIn("1 'NA' in 'fare' read as blank and left out", done.stderr)
@@ -339,8 +337,7 @@ class Everywhere(unittest.TestCase):
             (["a.csv", *options], "--numbers infer"),
             (["a.csv", *options, "--numbers", "infer", "--brackets"], "rules of your own"),
         ):
-            done = subprocess.run([*run, *given], cwd=self.folder, capture_output=True, text=True,
-                                  check=False)  # fmt: skip
+            done = run_in(self.folder, *run, *given)
             self.assertNotEqual(done.returncode, 0)
             self.assertIn(said, done.stderr)
 

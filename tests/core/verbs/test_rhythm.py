@@ -11,7 +11,7 @@ import eptaro as ep
 from tests import oracle
 from tests.books import book_of_folded
 
-ROWS = oracle.random_rows(17, size=400)
+ROWS = oracle.random_rows(17, size=250)
 AT = [dt.datetime.combine(r[0], dt.time(i % 24, 7)) for i, r in enumerate(ROWS.rows)]
 REST = {d for d in oracle.days(ROWS.first, ROWS.last) if (d.month, d.day) == (5, 1)}
 WORKED = ep.Workdays(holidays=ep.HolidaySet(ep.Holiday(day, "Rest") for day in REST))
