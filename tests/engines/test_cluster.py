@@ -255,10 +255,10 @@ class GivenUp(unittest.TestCase):
             def told(n_workers=-1, ticks=ticks, moves=moves):
                 return {"workers": {"tcp://a": {"last_seen": next(ticks) if moves else 7.0}}}
 
-            watch = Watchdog(unittest.mock.Mock(scheduler_info=told), 0.8)
+            watch = Watchdog(unittest.mock.Mock(scheduler_info=told), 1.5)
             if moves:
                 self.assertEqual(
-                    watch.over(BackgroundTask(lambda: time.sleep(2) or "done")), "done"
+                    watch.over(BackgroundTask(lambda: time.sleep(3) or "done")), "done"
                 )
                 continue
             with self.assertRaisesRegex(ep.InputError, "its workers do not answer"):

@@ -91,6 +91,30 @@ class Stores(unittest.TestCase):
             with self.assertRaisesRegex(ep.InputError, "a dict is added as a book of its own"):
                 self.held(way, one).add(two)
 
+    def test_a_label_is_one_of_the_calendars_that_wanted_groups_keep(self):
+        fiscal = ep.MonthCalendar("fiscal", year_starts="04-01", prefix="FY")
+        own = ep.OwnCalendars("route", {"b": fiscal, "c": ep.WeekCalendar("cafe", prefix="CY")},
+                              ep.MonthCalendar("civil"))  # fmt: skip
+        table = rows(9, 90)
+        table["route"] = [random.Random(n).choice("abcd") for n in range(90)]
+        whole = ep.Daybook(table, **ASKED)
+        for way in WAYS:
+            book = self.held(way, table, calendar=own)
+            if hasattr(book._store, "at_once"):
+                book = ep.Daybook._of(replace(book._store, at_once=0))
+            for only, calendar in ((["2025-Q2", "route=a"], ep.MonthCalendar("civil")),
+                                   ([{"route": ["d", "a"]}, "2025-Q2"], ep.MonthCalendar("civil")),
+                                   (["FY2026-Q1", "route=b"], fiscal)):  # fmt: skip
+                with self.subTest(way=way, only=only):
+                    found = book.recap("month", by="route", only=only)
+                    want = whole.with_calendar(calendar).recap("month", by="route", only=only)
+                    self.assertEqual(found["revenue"].tolist(), want["revenue"].tolist())
+            for only, said in (("2025-Q2", "no.* label of calendar 'fiscal'"),
+                               (["2025-Q2", {"route": ["a", "c"]}], "no.* label of calendar 'cafe'"),
+                               (["FY2026", "route=e"], "unknown value of route 'e'")):  # fmt: skip
+                with self.assertRaisesRegex(ep.QuestionError, said):
+                    len(book.recap("month", by="route", only=only))
+
     def test_verbs_take_measures_of_the_book_and_what_its_cells_allow(self):
         table, rng = rows(8, 120), random.Random(8)
         asked = ["trips", "revenue", "mean(fare)", "share=revenue / trips", "p=quantile(fare, 0.9)",

@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 from functools import cache, partial
+from itertools import chain
 from typing import Any, TypeVar
 
 import numpy as np
@@ -17,9 +18,11 @@ import numpy as np
 from eptaro.core.aggregation.folded import Folded
 from eptaro.core.aggregation.groups import Categorical, Groups
 from eptaro.core.aggregation.merge import numbered_together
+from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import LAST_DAY, Flags
 from eptaro.core.measures.measure import Measure
 from eptaro.core.query.coverage import GroupSpans
+from eptaro.core.query.own_calendars import OwnCalendars
 from eptaro.core.query.query import EVERY, Only, Query, group_names, looked_at, values_apart
 from eptaro.core.query.totals import GroupSet, ReducedBook
 from eptaro.core.query.view import NOTES, OTHERS, BookData, View, group_sizes, leading_groups
@@ -28,7 +31,7 @@ from eptaro.core.results.result import NoLineage, Parts, Result
 from eptaro.core.verbs.layouts.shares import running_name, with_running_shares
 from eptaro.core.verbs.periods import TOTAL
 from eptaro.core.verbs.queries import Recap
-from eptaro.core.verbs.store import answer, check_in_parts
+from eptaro.core.verbs.store import answer, check_in_parts, check_labels
 from eptaro.errors import NothingLeftError, QuestionError, unknown
 from eptaro.record import record
 from eptaro.sharded.shard_query import (
@@ -37,6 +40,7 @@ from eptaro.sharded.shard_query import (
     PickedBefore,
     ShardQuery,
     WantedGroups,
+    groups_with,
     reduce_groups,
     resolve_blanks,
     shards_with,
@@ -325,6 +329,8 @@ def ask_shards(shards: Shards, count: int, context: BookContext, query: Query) -
     if context.own is not None:
         check_in_parts(context.own, names_known, query)
     shards, names, values_by_name = _relevant_shards(shards, count, context, query)
+    if context.own is not None:
+        _check_labels(shards, context, context.own, values_by_name, query)
     # Shards hold whole groups: only a question by all columns can be answered one shard after the
     # other.
     if not {*names_known} <= {*names} or not names_known:
@@ -337,6 +343,31 @@ def ask_shards(shards: Shards, count: int, context: BookContext, query: Query) -
         ShardQuery(context, replace(query.without_sort(), only=None), others, values_by_name),
         query,
     )
+
+
+def _check_labels(
+    shards: Shards,
+    context: BookContext,
+    own: OwnCalendars,
+    values_by_name: WantedGroups,
+    query: Query,
+) -> None:
+    """Raise `QuestionError` for a label that is none of a calendar which a wanted group keeps."""
+    names = context.rows.groups.names
+    today, _ = looked_at(query.as_of, context.coverage, context.rows.grain)
+    try:
+        check_labels(own, own.every, query.only, names, today)
+    except QuestionError:  # maybe of a calendar that no wanted group keeps
+        kept = shards.each(partial(_calendars_kept, own=own, values=values_by_name))
+        check_labels(own, {*chain.from_iterable(kept)}, query.only, names, today)
+
+
+def _calendars_kept(
+    shard: int, folded: Folded, own: OwnCalendars, values: WantedGroups
+) -> list[Calendar]:
+    wanted = groups_with(folded.groups, values)
+    flags_by_calendar = own.of_groups(folded.groups, folded.source)
+    return [calendar for calendar, flags in flags_by_calendar.items() if (flags & wanted).any()]
 
 
 def view_of_shards(shards: Shards, count: int, context: BookContext, query: Query) -> View:

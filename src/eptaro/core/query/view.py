@@ -139,7 +139,7 @@ class BookData:
         if names == [EVERY] and EVERY not in self.groups.names:
             names = self.groups.names
         # Periods such as `this month` count from the as-of date, not from the end of the data.
-        today, coverage = self._looked_at(as_of)
+        today, coverage = self.looked_at(as_of)
         narrowed = Filter.of(only, self.calendar, self.groups.names, today)
         wanted_values = narrowed.wanted
         cells, groups = self.cells, self.groups
@@ -180,7 +180,7 @@ class BookData:
 
     def narrowed(self, only: Only, as_of: AsOf) -> Filter:
         """Return what `only` narrows a question to as of a date."""
-        return Filter.of(only, self.calendar, self.groups.names, self._looked_at(as_of)[0])
+        return Filter.of(only, self.calendar, self.groups.names, self.looked_at(as_of)[0])
 
     @property
     def last_of_all(self) -> dt.date:
@@ -190,9 +190,9 @@ class BookData:
 
     def coverage_until(self, as_of: AsOf) -> Span:
         """Return the coverage up to an as-of date."""
-        return self._looked_at(as_of)[1]
+        return self.looked_at(as_of)[1]
 
-    def _looked_at(self, as_of: AsOf) -> tuple[int, Span]:
+    def looked_at(self, as_of: AsOf) -> tuple[int, Span]:
         """Return the day ordinal of an as-of date, and the coverage up to it."""
         if self.tables and (as_of is None or as_of == "latest"):
             as_of = self.last_of_all

@@ -6,7 +6,7 @@ that keep it, and sets the answers together; every row is labelled in its own ca
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import replace
 from functools import partial
 from typing import Any, Protocol
@@ -24,11 +24,13 @@ from eptaro.core.query.query import (
     EVERY,
     AsOf,
     By,
+    Filter,
     MeasuredQuery,
     Only,
     Query,
     TotalledQuery,
     group_names,
+    values_apart,
 )
 from eptaro.core.query.view import BookData, View
 from eptaro.core.results.column import Column, join_columns
@@ -73,7 +75,7 @@ def answer(facts: BookData, query: Query) -> Result:
     names = check_in_parts(facts.own, facts.groups.names, query)
     tables: dict[str, Result] = {}
     first_error = None
-    for part in facts.in_parts():
+    for part in _parts_asked(facts, query):
         try:
             tables[part.calendar.name] = _answer(part, query.without_sort())
         except NothingLeftError as error:
@@ -156,6 +158,35 @@ def check_in_parts(own: OwnCalendars, names_known: Sequence[str], query: Query) 
             f"{option} sets groups beside each other, which needs one calendar: {_ONE}"
         )
     return names
+
+
+def _parts_asked(facts: BookData, query: Query) -> list[BookData]:
+    """Return the facts in each calendar that a wanted group keeps; raises `QuestionError` for a
+    label that is none of these calendars.
+    """
+    assert facts.own is not None
+    names, parts = facts.groups.names, facts.in_parts()
+    _, wanted = values_apart(query.only, names)
+    today, coverage = facts.looked_at(query.as_of)
+    if wanted:
+        flags = facts.groups.matching(wanted)
+        parts = [part for part in parts if part.part is not None and (flags & part.part).any()]
+        if not parts:
+            raise NothingLeftError(f"no transactions are left to look at in {coverage}")
+    check_labels(facts.own, {part.calendar for part in parts}, query.only, names, today)
+    return parts
+
+
+def check_labels(
+    own: OwnCalendars, kept: Collection[Calendar], only: Only, names: Sequence[str], today: int
+) -> None:
+    """Raise `QuestionError` where a label is none of a calendar among those kept, of several the
+    first in the order in which they were given.
+    """
+    labels, _ = values_apart(only, names)
+    for calendar in own.every:
+        if calendar in kept:
+            Filter.of(labels, calendar, names, today)
 
 
 def _merge_answers(book: BookData, tables: Mapping[str, Result], names: list[str]) -> Result:
