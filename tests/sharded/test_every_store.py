@@ -111,9 +111,51 @@ class Stores(unittest.TestCase):
                     self.assertEqual(found["revenue"].tolist(), want["revenue"].tolist())
             for only, said in (("2025-Q2", "no.* label of calendar 'fiscal'"),
                                (["2025-Q2", {"route": ["a", "c"]}], "no.* label of calendar 'cafe'"),
-                               (["FY2026", "route=e"], "unknown value of route 'e'")):  # fmt: skip
+                               (["FY2026", "route=e"], "unknown value of route 'e'"),
+                               ({"route": ["a", "e"]}, "unknown value of route 'e'")):  # fmt: skip
                 with self.assertRaisesRegex(ep.QuestionError, said):
                     len(book.recap("month", by="route", only=only))
+            headline = book.accumulate("year", by="route").headline
+            self.assertRegex(headline, "^civil: .* b: .* c: ")
+
+    def test_goals_are_those_of_the_groups_at_hand(self):
+        table = rows(10, 120)
+        table["route"] = [random.Random(n).choice("abcde") for n in range(120)]
+        fiscal = ep.MonthCalendar("fiscal", year_starts="04-01", prefix="FY")
+        own = ep.OwnCalendars("route", {"a": fiscal, "c": fiscal}, ep.MonthCalendar("civil"))
+        goals = {
+            ("a", "FY2026-Q1"): 7,
+            ("c", "FY2026-Q2"): 8,
+            ("b", "2025-Q2"): 9,
+            ("d", "2025-Q1"): 5,
+        }
+        plain = {(route, f"2025-Q{n}"): n for n, route in enumerate("abde", 1)}
+        for way in ("memory", "shards"):
+            kept, several = self.held(way, table), self.held(way, table, calendar=own)
+            if hasattr(kept._store, "at_once"):
+                kept, several = (
+                    ep.Daybook._of(replace(book._store, at_once=0)) for book in (kept, several)
+                )
+            for book, plan, only in (
+                (kept, plain, None), (kept, plain, {"route": ["a", "c"]}),
+                (several, goals, None), (several, goals, {"route": ["a", "d"]}),
+            ):  # fmt: skip
+                for verb, more in (
+                    ("recap", {}),
+                    ("accumulate", {"every": "month"}),
+                    ("compare", {}),
+                ):
+                    with self.subTest(way=way, verb=verb, only=only, own=book is several):
+                        asked = {"by": "route", "goals": plan, "only": only, **more}
+                        answer = getattr(book, verb)("quarter", **asked)
+                        shown = {(row["route"], row.get("within", row.get("period"))): row["revenue_goal"]
+                                 for row in answer.rows() if row["revenue_goal"] is not None}  # fmt: skip
+                        routes = {row["route"] for row in answer.rows()}
+                        want = {key: goal for key, goal in plan.items() if key[0] in routes}
+                        self.assertEqual(shown, want)
+            for book in (kept, several):
+                with self.assertRaisesRegex(ep.QuestionError, "goals: unknown group 'z'"):
+                    len(book.recap("quarter", by="route", goals={("z", "2025-Q1"): 5}))
 
     def test_verbs_take_measures_of_the_book_and_what_its_cells_allow(self):
         table, rng = rows(8, 120), random.Random(8)

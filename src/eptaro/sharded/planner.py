@@ -23,7 +23,7 @@ from eptaro.core.calendars.days import LAST_DAY, Flags
 from eptaro.core.measures.measure import Measure
 from eptaro.core.query.coverage import GroupSpans
 from eptaro.core.query.own_calendars import OwnCalendars
-from eptaro.core.query.query import EVERY, Only, Query, group_names, looked_at, values_apart
+from eptaro.core.query.query import EVERY, Filter, Only, Query, group_names, looked_at, values_apart
 from eptaro.core.query.totals import GroupSet, ReducedBook
 from eptaro.core.query.view import NOTES, OTHERS, BookData, View, group_sizes, leading_groups
 from eptaro.core.results.column import AnyColumn, Column, coded_once, join_columns
@@ -328,14 +328,20 @@ def ask_shards(shards: Shards, count: int, context: BookContext, query: Query) -
     names_known = context.rows.groups.names
     if context.own is not None:
         check_in_parts(context.own, names_known, query)
-    shards, names, values_by_name = _relevant_shards(shards, count, context, query)
-    if context.own is not None:
+    every = shards
+    shards, names, values_by_name = _relevant_shards(every, count, context, query)
+    if context.own is None:
+        today, _ = looked_at(query.as_of, context.coverage, context.rows.grain)
+        Filter.of(query.only, context.calendar, names_known, today)  # names all columns in errors
+    else:
         _check_labels(shards, context, context.own, values_by_name, query)
     # Shards hold whole groups: only a question by all columns can be answered one shard after the
     # other.
     if not {*names_known} <= {*names} or not names_known:
         needed = [name for name in names_known if name in names or name in values_by_name]
         return _of_fewer(shards, context, needed, values_by_name, query)
+    if _any_missing(shards, values_by_name):
+        raise _not_found(every, context, values_by_name, query)
     others, _ = values_apart(query.only, names_known)
     return _of_each(
         shards,
@@ -470,16 +476,17 @@ def _of_each(shards: Shards, names: list[str], ask: ShardQuery, query: Query) ->
         lambda work: [*shards.each(partial(_work_on_answer, ask=ask, work=work))],
         names,
         partial(finish_rows, query=query, measures=context.measures, behind=behind),
-        None
-        if context.own is not None
-        else partial(_of_all, shards, context, values_by_name, query),
+        partial(_of_all, shards, context, values_by_name, query),
     )
 
 
 def _of_all(shards: Shards, context: BookContext, values: WantedGroups, query: Query) -> Result:
-    """Answer the same query of all groups together, in the order of time."""
-    needed = [name for name in context.rows.groups.names if name in values]
-    return _of_fewer(shards, context, needed, values, replace(query.without_sort(), by=None))
+    """Answer the same query of all groups together, or of those that keep calendars, in the order
+    of time.
+    """
+    by = None if context.own is None else context.own.column
+    needed = [name for name in context.rows.groups.names if name in values or name == by]
+    return _of_fewer(shards, context, needed, values, replace(query.without_sort(), by=by))
 
 
 def _try_shard(shard: int, folded: Folded, ask: ShardQuery) -> tuple[object, bool] | None:
@@ -513,6 +520,22 @@ def _work_on_answer(shard: int, folded: Folded, ask: ShardQuery, work: Any) -> A
         if answer is None
         else work(shard, as_parts(answer[0], ask.query, ask.context.measures))
     )
+
+
+def _any_missing(shards: Shards, wanted_values: WantedGroups) -> bool:
+    """Return whether any wanted value occurs in no shard."""
+    missing = {(name, str(value)) for name, values in wanted_values.items() for value in values}
+    if missing:
+        for present in shards.each(partial(_present, wanted_values=wanted_values)):
+            missing -= present
+            if not missing:
+                break
+    return bool(missing)
+
+
+def _present(shard: int, folded: Folded, wanted_values: WantedGroups) -> set[tuple[str, str]]:
+    present = values_present(folded.groups, wanted_values)
+    return {(name, str(value)) for name, values in present.items() for value in values}
 
 
 def _any_of(shard: int, folded: Folded, values: WantedGroups) -> bool | None:

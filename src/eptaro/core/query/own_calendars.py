@@ -67,6 +67,28 @@ class OwnCalendars:
         """All calendars that groups keep."""
         return [*self.calendars.values(), *([self.other] if self.other else [])]
 
+    def of_value(self, value: object) -> Calendar | None:
+        """Return the calendar of a value of the column; None where it has none.
+
+        Parameters
+        ----------
+        value : object
+            The value; None, `(blank)` or an empty text is the blank.
+
+        Returns
+        -------
+        Calendar or None
+            Its calendar.
+
+        Examples
+        --------
+        >>> import eptaro as ep
+        >>> own = OwnCalendars("company", {"Cafés": ep.WeekCalendar("cafe")}, MonthCalendar())
+        >>> own.of_value("Cafés").name, own.of_value("Ferries").name
+        ('cafe', 'calendar')
+        """
+        return self.calendars.get("" if value in (None, BLANK) else str(value), self.other)
+
     def of_groups(self, groups: Groups, source: str) -> dict[Calendar, Flags]:
         """Return which groups keep each calendar; raises `InputError` where one has none.
 
@@ -104,13 +126,15 @@ class OwnCalendars:
                 f"{', '.join(groups.names) or 'nothing'}"
             )
         coded = groups.coded[self.column]
-        words = ["" if word is None else str(word) for word in coded.choices.to_list()] + [""]
+        words = [*coded.choices.to_list(), None]
         codes_by_calendar: dict[Calendar, list[int]] = {}
-        for code in np.unique(coded.codes).tolist():
-            calendar = self.calendars.get(words[code], self.other)
+        met = np.unique(coded.codes)  # which go by the rows; calendars go by their first groups
+        for code in met[np.argsort(coded.ranks[met])].tolist():
+            calendar = self.of_value(words[code])
             if calendar is None:
+                word = "" if words[code] is None else str(words[code])
                 raise InputError(
-                    f"{source}: {self.column} {words[code]!r} has no calendar; name one for it, or "
+                    f"{source}: {self.column} {word!r} has no calendar; name one for it, or "
                     f"other= for all that are not named"
                 )
             codes_by_calendar.setdefault(calendar, []).append(code)

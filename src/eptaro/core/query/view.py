@@ -164,6 +164,8 @@ class BookData:
             target[places] = onto
             cells = cells.regroup(target, fewer.count)
         view = View(self, fewer, cells, coverage, today, narrowed.window, target)
+        if wanted_values or self.whole.named:
+            view = replace(view, names_groups=True)
         if not self.tables:
             return view
         return replace(view, tables={n: view.of_table(n, t) for n, t in self.tables.items()})
@@ -211,6 +213,7 @@ class View:
     window: Span | None
     places: Ints  # for each group of the facts its place here, -1 where left out
     cache: dict[str, Any] = field(default_factory=dict)  # what was calculated once
+    names_groups: bool = False  # whether the question names those that it is about
     others: Flags | None = None  # which groups are all those not picked, where some are
     tables: Mapping[str, View] = field(default_factory=dict)  # of the books of a set, by name
 

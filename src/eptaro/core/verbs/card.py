@@ -21,7 +21,7 @@ from eptaro.core.results.format import COMPLETE, FIRST, LAST, PERIOD, DisplayHin
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.comparison.compare import change_columns
 from eptaro.core.verbs.comparison.sides import Sides, of_to_date, of_windows, window_of
-from eptaro.core.verbs.goals import GoalRows, goals_of, goals_of_some, level_of_goals
+from eptaro.core.verbs.goals import GoalRows, finest_level, goals_of, goals_of_some
 from eptaro.core.verbs.layouts.wide import levels_across
 from eptaro.core.verbs.queries import Card, Goals, Pace
 from eptaro.errors import QuestionError, show_option, spell_option
@@ -279,7 +279,7 @@ def _goals_of_levels(
     the group and the place among `rows` of each, `(n_shown,)` both.
     """
     group, place = words
-    least = LEVELS.index(level_of_goals(view, goals))
+    least = finest_level(view, goals)
     parts = []
     for at, row in enumerate(rows):
         own = row.calendar.name == view.calendar.name

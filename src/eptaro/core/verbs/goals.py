@@ -240,7 +240,9 @@ def _amounts(view: View, goals: Goals, rows: GoalRows) -> NDArray[np.float64]:
     for key, amount in goals.items():
         groups, label = list(range(len(mine))), str(key)
         if isinstance(key, tuple):
-            word, label = _find_group(key[0], words), str(key[1])
+            word, label = _word_of_group(key[0], words), str(key[1])
+            if word not in words and not view.names_groups:  # else it may be one left out
+                raise QuestionError(f"goals: {unknown('group', key[0], words)}")
             groups = [mine[word]] if word in mine else []
         label = view.calendar.period(label).label
         if label not in names:
@@ -283,6 +285,13 @@ def level_of_goals(view: View, goals: Goals, within: str = "year") -> str:
     return level
 
 
+def finest_level(view: View, goals: Goals) -> int:
+    """Return the place among all levels of the one that goals are for. Where those at hand have
+    none, as groups of a shard may, all levels have rows for them, which are blank.
+    """
+    return LEVELS.index(level_of_goals(view, goals)) if goals else len(LEVELS)
+
+
 def _split_into_periods(view: View, rows: GoalRows, level: str) -> tuple[GoalRows, Ints]:
     """Return rows once for each shorter period in theirs, `(n_parts,)`, and where the parts of each
     row begin, `(n_rows,)`.
@@ -318,16 +327,12 @@ def _words_of_groups(groups: Groups) -> dict[Any, int]:
     return {None if word is None else str(word): place for place, word in enumerate(words)}
 
 
-def _find_group(value: Any, words: Collection[Any]) -> Any:
-    """Return what a group is called among some words; it may be the blank one: None, `(blank)` or
-    no text.
+def _word_of_group(value: Any, words: Collection[Any]) -> str | None:
+    """Return what a group is called; None, `(blank)` and the empty text name the blank one where no
+    word of the groups is so.
     """
     word = None if value is None else str(value)
-    if word not in words and word in ("", BLANK):
-        word = None
-    if word not in words:
-        raise QuestionError(f"goals: {unknown('group', BLANK if word is None else word, words)}")
-    return word
+    return None if word not in words and word in ("", BLANK) else word
 
 
 def prior_year_shape(plan: Groups, view: View, measure: Measure, level: str) -> Shape:

@@ -6,7 +6,7 @@ parameters and their documentation from these classes.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import KW_ONLY, replace
 from typing import Any, Literal, Self, TypeAlias, get_args
 
@@ -73,7 +73,11 @@ class GoalsQuery(MeasuredQuery):
 
     def without_group_goals(self) -> Self:
         """Return the query without goals of single groups, which may be elsewhere."""
-        return self.with_goals(_of_all_groups(self.goals))
+        return self.with_goals_of(lambda group: False)
+
+    def with_goals_of(self, is_wanted: Callable[[Any], bool]) -> Self:
+        """Return the query with the goals of all groups alike, and those of wanted groups."""
+        return self.with_goals(_goals_of(self.goals, is_wanted))
 
     def with_goals(self, goals: Goals | None) -> Self:
         """Return the query with other goals; without any, there is no pace to keep."""
@@ -1068,11 +1072,11 @@ def _refuse(query: Query, names: Sequence[str], reason: str) -> None:
             raise QuestionError(f"{reason} {name}")
 
 
-def _of_all_groups(goals: Goals | None) -> Goals | None:
+def _goals_of(goals: Goals | None, is_wanted: Callable[[Any], bool]) -> Goals | None:
     if not isinstance(goals, Mapping):
         return goals
     return {
-        at: _of_all_groups(goal) if isinstance(goal, Mapping) else goal
+        at: _goals_of(goal, is_wanted) if isinstance(goal, Mapping) else goal
         for at, goal in goals.items()
-        if not isinstance(at, tuple)
+        if not isinstance(at, tuple) or is_wanted(at[0])
     }

@@ -160,7 +160,7 @@ def _goals_of_rows(
 
     The arrays of `words` are `(n_rows,)`.
     """
-    from eptaro.core.verbs.goals import GoalRows, goals_of, goals_of_some, level_of_goals
+    from eptaro.core.verbs.goals import GoalRows, finest_level, goals_of, goals_of_some
 
     goals = goals_of(query.goals, measure, view.facts.measures)
     if goals is None:
@@ -168,7 +168,7 @@ def _goals_of_rows(
     group, place = words
     labels = np.array([str(label) for label in rows.labels.to_list()])
     last = np.minimum(rows.last, view.seen.hi)
-    least, parts = LEVELS.index(level_of_goals(view, goals)), []
+    least, parts = finest_level(view, goals), []
     for level in rows.levels:
         if level not in LEVELS or LEVELS.index(level) > least:
             continue

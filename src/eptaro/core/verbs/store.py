@@ -32,7 +32,7 @@ from eptaro.core.query.query import (
     group_names,
     values_apart,
 )
-from eptaro.core.query.view import BookData, View
+from eptaro.core.query.view import NOTES, BookData, View
 from eptaro.core.results.column import Column, join_columns
 from eptaro.core.results.format import DisplayHint, Format, Priority
 from eptaro.core.results.result import Result
@@ -47,7 +47,7 @@ from eptaro.core.verbs.queries import (
     Spread,
     Trail,
 )
-from eptaro.errors import NothingLeftError, QuestionError
+from eptaro.errors import NothingLeftError, QuestionError, unknown
 from eptaro.record import record
 
 _ONE = "book.with_calendar(calendar), or --calendar NAME"
@@ -77,7 +77,8 @@ def answer(facts: BookData, query: Query) -> Result:
     first_error = None
     for part in _parts_asked(facts, query):
         try:
-            tables[part.calendar.name] = _answer(part, query.without_sort())
+            own_query = _with_own_goals(query.without_sort(), facts.own, part.calendar)
+            tables[part.calendar.name] = _answer(part, own_query)
         except NothingLeftError as error:
             first_error = error
     if not tables and first_error is not None:
@@ -177,6 +178,20 @@ def _parts_asked(facts: BookData, query: Query) -> list[BookData]:
     return parts
 
 
+def _with_own_goals(query: Query, own: OwnCalendars, calendar: Calendar) -> Query:
+    """Return a query with the goals of the groups that keep a calendar, whose labels those are."""
+    if not isinstance(query, GoalsQuery) or not query.goals:
+        return query
+
+    def keeps(group: Any) -> bool:
+        found = own.of_value(group)
+        if found is None:
+            raise QuestionError(f"goals: {unknown('group', group, own.calendars)}")
+        return found == calendar
+
+    return query.with_goals_of(keeps)
+
+
 def check_labels(
     own: OwnCalendars, kept: Collection[Calendar], only: Only, names: Sequence[str], today: int
 ) -> None:
@@ -195,7 +210,11 @@ def _merge_answers(book: BookData, tables: Mapping[str, Result], names: list[str
     parts = [_label_calendar(table, name, names) for name, table in tables.items()]
     columns = [join_columns(list(same)) for same in zip(*parts, strict=True)]
     head = next(iter(tables.values()))
-    meta = head.meta | {"calendar": book.own.describe()}
+    notes = {key: t.meta[key] for t in tables.values() for key in NOTES if key in t.meta}
+    for name in ("goals_outside", "goals_in_part"):  # of the groups of each calendar
+        labels = dict.fromkeys(t.meta[name] for t in tables.values() if name in t.meta)
+        notes |= {name: ", ".join(labels)} if labels else {}
+    meta = head.meta | notes | {"calendar": book.own.describe()}
     if "tie_out" in meta:
         meta["tie_out"] = {
             f"{name} in {calendar}": text
