@@ -118,6 +118,33 @@ class Stores(unittest.TestCase):
             headline = book.accumulate("year", by="route").headline
             self.assertRegex(headline, "^civil: .* b: .* c: ")
 
+    def test_each_layout_is_answered_in_several_calendars_or_refused_by_name(self):
+        own = ep.OwnCalendars("route", {"b": ep.WeekCalendar("cafe")}, ep.MonthCalendar("civil"))
+        books = [self.held(way, rows(11, 60), calendar=own) for way in ("memory", "shards")]
+        books[1] = ep.Daybook._of(replace(books[1]._store, at_once=0))
+        spans, one = ["2025-01-01..2025-03-31", "2025-04-01..2025-06-30"], "one calendar for all"
+        for verb, args, options, said in (
+            ("recap", ["month"], {"wide": True}, one), ("recap", ["month"], {"across": "year"}, one),
+            ("recap", ["month"], {"only": spans}, one), ("recap", ["quarter"], {"ranks": True}, one),
+            ("recap", ["month"], {"totals": True, "subtotals": "quarter"}, ""), ("recap", ["weekday"], {}, ""),
+            ("accumulate", ["year"], {"wide": True}, one), ("accumulate", ["all"], {"every": "month"}, ""),
+            ("trail", ["9 days"], {"totals": True}, one), ("trail", ["2 months"], {"every": "month"}, ""),
+            ("compare", ["month"], {"groups": "both"}, one), ("compare", ["quarter"], {"details": True}, ""),
+            ("compare", ["month"], {"back": ["1 month", "1 year"]}, ""), ("compare", ["month"], {"effects": "days"}, ""),
+            ("card", [], {"wide": True}, one), ("card", [], {"back": "1 year"}, ""),
+            ("rhythm", ["weekday", "month"], {"wide": True}, one), ("rhythm", ["month"], {}, ""),
+        ):  # fmt: skip
+            with self.subTest(verb=verb, options=options):
+                answers = []
+                for book in books:
+                    try:
+                        answers.append([*getattr(book, verb)(*args, by="route", **options).rows()])
+                    except ep.QuestionError as error:
+                        answers.append(str(error))
+                self.assertTrue(answers[0] == answers[1], "the stores differ")
+                self.assertEqual(isinstance(answers[0], str), bool(said))
+                self.assertTrue(not said or said in answers[0], said)
+
     def test_goals_are_those_of_the_groups_at_hand(self):
         table = rows(10, 120)
         table["route"] = [random.Random(n).choice("abcde") for n in range(120)]

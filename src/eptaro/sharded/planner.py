@@ -362,10 +362,10 @@ def _check_labels(
     names = context.rows.groups.names
     today, _ = looked_at(query.as_of, context.coverage, context.rows.grain)
     try:
-        check_labels(own, own.every, query.only, names, today)
+        check_labels(own, own.every, query, names, today)
     except QuestionError:  # maybe of a calendar that no wanted group keeps
         kept = shards.each(partial(_calendars_kept, own=own, values=values_by_name))
-        check_labels(own, {*chain.from_iterable(kept)}, query.only, names, today)
+        check_labels(own, {*chain.from_iterable(kept)}, query, names, today)
 
 
 def _calendars_kept(

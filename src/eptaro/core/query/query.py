@@ -373,7 +373,7 @@ class Query(Record):
 
     @property
     def needs_one_calendar(self) -> tuple[str, ...]:
-        """The options in use that set groups beside each other, which needs one calendar."""
+        """The options in use that set groups beside each other, and so need one calendar."""
         return ()
 
     @property
@@ -455,7 +455,7 @@ class TotalledQuery(SortedQuery):
 
     @property
     def needs_one_calendar(self) -> tuple[str, ...]:
-        """The options in use that set groups beside each other, which needs one calendar."""
+        """The options in use that set groups beside each other, and so need one calendar."""
         return tuple(name for name in self.layouts if getattr(self, name))
 
     @property

@@ -310,7 +310,7 @@ class Recap(SortedQuery, GoalsQuery):
 
     @property
     def needs_one_calendar(self) -> tuple[str, ...]:
-        """The options in use that set groups beside each other, which needs one calendar."""
+        """The options in use that set groups beside each other, and so need one calendar."""
         layouts = ("wide", "top", "shares", "ranks", "across")
         return tuple(name for name in layouts if getattr(self, name))
 
@@ -867,6 +867,11 @@ class Card(GoalsQuery):
                 f"{show_option('match', self.match)} belongs to {spell_option('back=', '--back')}"
             )
 
+    @property
+    def needs_one_calendar(self) -> tuple[str, ...]:
+        """`wide`, where it is in use: the levels side by side are those of one calendar."""
+        return ("wide",) if self.wide else ()
+
 
 @record
 class Restated(MeasuredQuery):
@@ -941,7 +946,7 @@ class Rhythm(MeasuredQuery):
 
     @property
     def needs_one_calendar(self) -> tuple[str, ...]:
-        """The options in use that set groups beside each other, which needs one calendar."""
+        """The options in use that set groups beside each other, and so need one calendar."""
         return ("wide",) if self.wide else ()
 
 

@@ -155,9 +155,7 @@ def check_in_parts(own: OwnCalendars, names_known: Sequence[str], query: Query) 
             f"({_ONE})"
         )
     for option in query.needs_one_calendar:
-        raise QuestionError(
-            f"{option} sets groups beside each other, which needs one calendar: {_ONE}"
-        )
+        raise QuestionError(f"{option} needs one calendar for all groups: {_ONE}")
     return names
 
 
@@ -174,7 +172,7 @@ def _parts_asked(facts: BookData, query: Query) -> list[BookData]:
         parts = [part for part in parts if part.part is not None and (flags & part.part).any()]
         if not parts:
             raise NothingLeftError(f"no transactions are left to look at in {coverage}")
-    check_labels(facts.own, {part.calendar for part in parts}, query.only, names, today)
+    check_labels(facts.own, {part.calendar for part in parts}, query, names, today)
     return parts
 
 
@@ -193,15 +191,17 @@ def _with_own_goals(query: Query, own: OwnCalendars, calendar: Calendar) -> Quer
 
 
 def check_labels(
-    own: OwnCalendars, kept: Collection[Calendar], only: Only, names: Sequence[str], today: int
+    own: OwnCalendars, kept: Collection[Calendar], query: Query, names: Sequence[str], today: int
 ) -> None:
     """Raise `QuestionError` where a label is none of a calendar among those kept, of several the
-    first in the order in which they were given.
+    first in the order in which they were given; and for a recap of several spans.
     """
-    labels, _ = values_apart(only, names)
+    labels, _ = values_apart(query.only, names)
     for calendar in own.every:
-        if calendar in kept:
-            Filter.of(labels, calendar, names, today)
+        if calendar not in kept:
+            continue
+        if len(Filter.of(labels, calendar, names, today).windows) > 1 and isinstance(query, Recap):
+            raise QuestionError(f"several spans need one calendar for all groups: {_ONE}")
 
 
 def _merge_answers(book: BookData, tables: Mapping[str, Result], names: list[str]) -> Result:
