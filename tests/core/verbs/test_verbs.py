@@ -125,6 +125,19 @@ class Accumulate(Against):
                     self.check(row, rows, row["group"], row["date"], row["date"])
                     self.check(row, rows, row["group"], first, row["date"], "_to_date")
 
+    def test_each_row_since_a_fixed_day(self):
+        rows = oracle.random_rows(2)
+        book = book_of(rows, ep.MonthCalendar())
+        days = oracle.days(rows.first, rows.last)
+        for since in (rows.first - 9 * oracle.DAY, rows.first, days[len(days) // 2], rows.last):
+            found = [*book.accumulate(f"{since}..", by="group", every="entry").rows()]
+            self.assertEqual(len(found), sum(row[0] >= since for row in rows.rows))
+            for row in found:
+                own = rows.rows[row["row"] - 1]
+                self.assertEqual((row["date"], row["group"], row["first"]), (own[0], own[1], since))
+                self.assertEqual(row["complete"], since >= rows.first)
+                self.check(row, rows, own[1], since, own[0], "_to_date")
+
     def test_every_week_is_cut_at_the_years_end_so_parts_add_up(self):
         rows = oracle.random_rows(1)
         book = book_of(rows, ep.MonthCalendar())

@@ -43,6 +43,9 @@ def accumulate(facts: BookData, query: Accumulate) -> Result:
     view = facts.view(query.by, query.only, query.as_of)
     if every == "entry":
         rows = _rows_to_date(view, within, "day")
+        window = Span.of(int(rows.first[0]), view.seen.hi)
+        if window != view.seen:  # a total that runs from a fixed day has no rows before it
+            view = replace(view, window=window, cache={})
         label = Column.text("within", rows.within, description=LABEL)
         label = with_shown_labels(label, view.calendar)
         return per_row(view, Side("days", rows.since, rows.last), "_to_date", label, query)
