@@ -16,7 +16,7 @@ from typing import Any, TypeVar
 import numpy as np
 
 from eptaro.core.aggregation.folded import Folded
-from eptaro.core.aggregation.groups import Categorical, Groups
+from eptaro.core.aggregation.groups import Categorical, Groups, unknown_group
 from eptaro.core.aggregation.merge import numbered_together
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import LAST_DAY, Flags
@@ -395,11 +395,11 @@ def _relevant_shards(
         names = names_known
     for name in names:
         if name not in names_known:
-            raise QuestionError(unknown("group column", name, names_known))
+            raise unknown_group(name, names_known)
     _, given_values = values_apart(query.only, names_known)
     for name in given_values:
         if name not in names_known:
-            raise QuestionError(unknown("group column", name, names_known))
+            raise unknown_group(name, names_known)
     values_by_name = resolve_blanks(shards, given_values)
     every, with_values = shards, shards_with(names_known, values_by_name, count)
     if with_values is not None:

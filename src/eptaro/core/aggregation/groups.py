@@ -16,7 +16,7 @@ from eptaro.core.kernels.reading import min_max
 from eptaro.core.kernels.sorting import stable_order
 from eptaro.core.results.column import Column, LazyColumn, TiledArray
 from eptaro.core.results.format import BLANK
-from eptaro.errors import QuestionError, unknown
+from eptaro.errors import QuestionError, spell_option, unknown
 from eptaro.record import record
 
 Codes = NDArray[np.int32]
@@ -191,7 +191,7 @@ class Groups:
         """Return the groups by fewer columns, and for each present group its new place."""
         for name in by:
             if name not in self.coded:
-                raise QuestionError(unknown("group column", name, self.names))
+                raise unknown_group(name, self.names)
         if len(set(by)) != len(by):
             raise QuestionError(f"by={list(by)} names a column twice")
         if not by:
@@ -223,12 +223,26 @@ class Groups:
         keep = np.ones(self.count, bool)
         for name, value in wanted.items():
             if name not in self.coded:
-                raise QuestionError(unknown("group column", name, self.names))
+                raise unknown_group(name, self.names)
             coded = self.coded[name]
             many = isinstance(value, Sequence | set) and not isinstance(value, str)
             codes = [code_of(name, coded.choices, item) for item in (value if many else [value])]
             keep &= np.isin(coded.codes, codes)
         return keep
+
+
+def unknown_group(name: str, names: Sequence[str]) -> QuestionError:
+    """Return the error for a name that is none of the group columns.
+
+    >>> str(unknown_group("route", []))
+    "unknown group column 'route': the book has none; give by='route' where its rows are read"
+    """
+    if names:
+        return QuestionError(unknown("group column", name, names))
+    cure = spell_option(f"by={name!r}", f"--by {name}")
+    return QuestionError(
+        f"unknown group column {name!r}: the book has none; give {cure} where its rows are read"
+    )
 
 
 def code_of(name: str, choices: Column, value: Any) -> int:

@@ -14,7 +14,7 @@ import numpy as np
 
 from eptaro.core.aggregation.cells import ROWS, Cells, concatenate_cells
 from eptaro.core.aggregation.folded import Folded
-from eptaro.core.aggregation.groups import Categorical, Groups
+from eptaro.core.aggregation.groups import Categorical, Groups, unknown_group
 from eptaro.core.aggregation.merge import numbered_together
 from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.grain import CIVIL, Grain, level_of
@@ -349,7 +349,7 @@ class SetStore:
             if not lacking:
                 continue
             if name not in every:
-                raise QuestionError(unknown("group column", name, every))
+                raise unknown_group(name, every)
             can = [m.name for m in self.measures if all(name in columns[t] for t in m.tables)]
             cure = f"; without it, ask measures={can!r}" if can else ""
             raise QuestionError(f"{' and '.join(lacking)} has no column {name!r}{cure}")
