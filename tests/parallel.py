@@ -63,7 +63,8 @@ def main(folder: str, *, record: bool = False) -> int:
     expected = json.loads(DURATIONS.read_text("utf-8")) if DURATIONS.exists() else {}
     names.sort(key=lambda name: -expected.get(name, 0.0))
     taken: dict[str, float] = {}
-    with ProcessPoolExecutor(os.cpu_count(), mp_context=get_context("spawn")) as pool:
+    workers = (os.cpu_count() or 1) + 1  # of which some wait for a server, a cluster, a browser
+    with ProcessPoolExecutor(workers, mp_context=get_context("spawn")) as pool:
         for done in as_completed([pool.submit(run, name) for name in names]):
             name, ran, failed, skipped, shown, taken[name] = done.result()
             total, bad, left = total + ran, bad + failed, left + len(skipped)

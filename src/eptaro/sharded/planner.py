@@ -523,9 +523,11 @@ def _work_on_answer(shard: int, folded: Folded, ask: ShardQuery, work: Any) -> A
 
 
 def _any_missing(shards: Shards, wanted_values: WantedGroups) -> bool:
-    """Return whether any wanted value occurs in no shard."""
+    """Return whether any of several wanted values occurs in no shard. Of one value in each column,
+    the shard that answers has all.
+    """
     missing = {(name, str(value)) for name, values in wanted_values.items() for value in values}
-    if missing:
+    if len(missing) > len(wanted_values):
         for present in shards.each(partial(_present, wanted_values=wanted_values)):
             missing -= present
             if not missing:

@@ -192,5 +192,5 @@ class LikeForLike(unittest.TestCase):
             with self.subTest(asked=asked), self.assertRaisesRegex(ep.QuestionError, why):
                 book.compare("month", **{"by": "g", "groups": "both"} | asked)
         own = book.with_calendar(ep.OwnCalendars("g", {"a": FISCAL}, ep.MonthCalendar()))
-        with self.assertRaisesRegex(ep.QuestionError, "groups sets groups beside each other"):
+        with self.assertRaisesRegex(ep.QuestionError, "groups needs one calendar for all groups"):
             own.compare("month", by="g", groups="both")

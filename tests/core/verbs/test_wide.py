@@ -93,7 +93,7 @@ class Wide(unittest.TestCase):
                 "g", {"a": ep.MonthCalendar("f", year_starts="04-01")}, ep.MonthCalendar()
             )
         )
-        with self.assertRaisesRegex(ep.QuestionError, "wide sets groups beside each other"):
+        with self.assertRaisesRegex(ep.QuestionError, "wide needs one calendar for all groups"):
             own.compare("year", by="g", wide=True)
 
 

@@ -125,7 +125,7 @@ class Across(unittest.TestCase):
             with self.assertRaisesRegex(ep.QuestionError, "parts of a year"):
                 book.recap(per, across="year")
         own = book.with_calendar(ep.OwnCalendars("g", {}, ep.MonthCalendar()))
-        with self.assertRaisesRegex(ep.QuestionError, "across sets groups beside each other"):
+        with self.assertRaisesRegex(ep.QuestionError, "across needs one calendar for all groups"):
             own.recap("month", across="year", by="g")
 
 

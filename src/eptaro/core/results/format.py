@@ -55,8 +55,14 @@ def format_like(column: Column, values: Iterable[float]) -> list[str]:
     >>> format_like(Column.of("fare", "decimal", [123456, -5], scale=2), [1234.5, float("nan")])
     ['1,234.50', '']
     """
-    places, own = float_decimals(column), round if column.kind == "integer" else float
-    return ["" if v != v else _format_one(own(v), column, places) for v in values]
+    places = float_decimals(column)
+
+    def shown(value: float) -> str:
+        if not math.isfinite(value):
+            return "" if value != value else str(value)
+        return _format_one(round(value) if column.kind == "integer" else value, column, places)
+
+    return [shown(value) for value in values]
 
 
 def float_decimals(column: Column) -> int:

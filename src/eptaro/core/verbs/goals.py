@@ -242,7 +242,9 @@ def _amounts(view: View, goals: Goals, rows: GoalRows) -> NDArray[np.float64]:
         if isinstance(key, tuple):
             word, label = _word_of_group(key[0], words), str(key[1])
             if word not in words and not view.names_groups:  # else it may be one left out
-                raise QuestionError(f"goals: {unknown('group', key[0], words)}")
+                raise QuestionError(
+                    f"goals: {unknown('group', BLANK if word is None else word, words)}"
+                )
             groups = [mine[word]] if word in mine else []
         label = view.calendar.period(label).label
         if label not in names:
