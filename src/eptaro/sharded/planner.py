@@ -527,12 +527,13 @@ def _any_missing(shards: Shards, wanted_values: WantedGroups) -> bool:
     the shard that answers has all.
     """
     missing = {(name, str(value)) for name, values in wanted_values.items() for value in values}
-    if len(missing) > len(wanted_values):
-        for present in shards.each(partial(_present, wanted_values=wanted_values)):
-            missing -= present
-            if not missing:
-                break
-    return bool(missing)
+    if len(missing) == len(wanted_values):
+        return False
+    for present in shards.each(partial(_present, wanted_values=wanted_values)):
+        missing -= present
+        if not missing:
+            return False
+    return True
 
 
 def _present(shard: int, folded: Folded, wanted_values: WantedGroups) -> set[tuple[str, str]]:
