@@ -13,6 +13,7 @@ from unittest import mock
 
 import eptaro as ep
 from eptaro.cli.layout import align_decimals
+from eptaro.cli.process import fold_message
 from eptaro.cli.show import show
 
 
@@ -137,6 +138,15 @@ class Messages(unittest.TestCase):
             os.close(screen)
         self.assertNotEqual(process.returncode, 0)
         return b"".join(pieces).decode().replace("\r\n", "\n")
+
+    def test_no_line_is_wider_than_the_terminal(self):
+        words = "of the 31 days of January 2024 all but five are covered " * 4
+        for width in range(12, 90):
+            size = os.terminal_size((width, 24))
+            with mock.patch("os.get_terminal_size", return_value=size), mock.patch("sys.stderr"):
+                folded = fold_message(words.strip())
+            self.assertEqual(folded.split(), words.split())
+            self.assertLessEqual(max(map(len, folded.splitlines())), width)
 
     def test_lines_end_between_words(self):
         for words in (

@@ -13,6 +13,7 @@ from matplotlib.backends.backend_agg import FigureCanvasAgg
 from matplotlib.colors import to_hex
 
 import eptaro as ep
+from eptaro.core.results.format import format_column
 from eptaro.plots import timeaxis, words
 from eptaro.plots.draw import kinds_of
 from eptaro.plots.theme import DARK, LIGHT, PRINT
@@ -188,6 +189,16 @@ class Drawn(unittest.TestCase):
             if row["net_trailing"] is not None
         ]
         self.assertEqual([text.partition(":")[0] for _, text in sorted(points)], told)
+
+    def test_numbers_have_the_decimals_of_their_column(self):
+        rows = {"on": ["2025-01-01", "2025-02-01", "2025-02-02", "2025-03-01"], "x": [1, 5432.1, 0, 0.123456],
+                "m": [10**6, 2, 3, 4]}  # fmt: skip
+        one = ep.Daybook(rows, date="on", measures=["typical=mean(x)", "sum(m)"])
+        table = one.recap("month")
+        for name in ("typical", "sum_m"):
+            drawn = table.picture(measure=name).svg
+            for row, text in zip(table.rows(), format_column(table.column(name)), strict=True):
+                self.assertIn(f"{row['period']}, {row['first']} to {row['last']}: {text}<", drawn)
 
     def test_three_hundred_periods_and_sixty_groups_with_long_names(self):
         names = [f"{LONG} {n:02d}" for n in range(57)] + [

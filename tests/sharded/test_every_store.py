@@ -145,6 +145,20 @@ class Stores(unittest.TestCase):
                 self.assertEqual(isinstance(answers[0], str), bool(said))
                 self.assertTrue(not said or said in answers[0], said)
 
+    def test_notes_of_every_calendar_are_kept(self):
+        own = ep.OwnCalendars("g", {"b": ep.MonthCalendar("fiscal", year_starts="04-01", prefix="FY")},
+                              ep.MonthCalendar("civil"))  # fmt: skip
+        table = {
+            "on": ["2025-05-01", "2025-05-02", "2025-05-02"],
+            "g": ["a", "b", "b"],
+            "x": [1, 2, 3],
+        }
+        book = ep.Daybook(table, date="on", by="g", measures="l=last(x)", calendar=own)
+        goals = {("a", "2025-05"): 5, ("b", "FY2026-M02"): 6, ("b", "FY2031-M01"): 7}
+        answer = book.recap("month", by="g", goals=goals)
+        self.assertIn("last(x): 2 rows of 2025-05-02", answer.footer)
+        self.assertIn("FY2031-M01", answer.footer)
+
     def test_goals_are_those_of_the_groups_at_hand(self):
         table = rows(10, 120)
         table["route"] = [random.Random(n).choice("abcde") for n in range(120)]
