@@ -1,4 +1,4 @@
-"""Runs all tests, or those of one folder, in as many processes as there are processors.
+"""Runs all tests, or those of one folder, in a process more than there are processors.
 
 Run as `python -W error tests/parallel.py [FOLDER]`. Each process takes one class of tests after
 the other, so that a server or a cluster that a class starts is its own. The classes that took

@@ -10,6 +10,7 @@ import sys
 from functools import partial
 from io import TextIOWrapper
 from pathlib import Path
+from typing import TextIO
 
 _MARKS = {"─": "-", "▇": "#", "…": "...", "·": "|"}
 
@@ -44,12 +45,12 @@ def prepare_streams() -> None:
             stream.reconfigure(encoding="utf-8")
 
 
-def fold_message(message: str) -> str:
-    """Return a message for standard error, its lines folded between words where they would run
-    over the edge of a terminal; other programs get them whole.
+def fold_message(message: str, stream: TextIO | None = None) -> str:
+    """Return a message for a stream, if not standard error, its lines folded between words where
+    they would run over the edge of a terminal; other programs get them whole.
     """
     try:
-        width = os.get_terminal_size(sys.stderr.fileno()).columns
+        width = os.get_terminal_size((stream or sys.stderr).fileno()).columns
     except (OSError, ValueError, AttributeError):  # it is no terminal, or not there
         return message
     if not width or len(message) < width:

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import shlex
+import sys
 from pathlib import Path
 
 import click
 
 from eptaro.cli.help import OUTPUT, QUESTION, HeadedCommand, option
+from eptaro.cli.process import fold_message
 from eptaro.demo.files import KINDS, copy_shipped, generate
 from eptaro.errors import EptaroError
 
@@ -285,4 +287,4 @@ def _run(arguments: list[str]) -> None:
     try:
         app.main(arguments, prog_name="eptaro", standalone_mode=False)
     except EptaroError as error:
-        click.secho(f"eptaro: {error}", fg="yellow")
+        click.secho(fold_message(f"eptaro: {error}", sys.stdout), fg="yellow")
