@@ -194,9 +194,13 @@ class Stores(unittest.TestCase):
                         routes = {row["route"] for row in answer.rows()}
                         want = {key: goal for key, goal in plan.items() if key[0] in routes}
                         self.assertEqual(shown, want)
-            for book in (kept, several):
+            for book, plan in ((kept, plain), (several, goals)):
                 with self.assertRaisesRegex(ep.QuestionError, "goals: unknown group 'z'"):
                     len(book.recap("quarter", by="route", goals={("z", "2025-Q1"): 5}))
+                with self.assertRaisesRegex(
+                    ep.QuestionError, "goals are for each .*, not for per="
+                ):
+                    len(book.recap("5 weeks from 2025-01-01", by="route", goals=plan))
 
     def test_verbs_take_measures_of_the_book_and_what_its_cells_allow(self):
         table, rng = rows(8, 120), random.Random(8)

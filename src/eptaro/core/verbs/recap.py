@@ -176,9 +176,8 @@ def _goals_of_rows(
         names, label_at = np.unique(labels[place[mine]], return_inverse=True)
         parts.append((mine, GoalRows(level, names, group[mine], label_at, last[place[mine]])))
     if not parts:
-        raise QuestionError(
-            f"goals are for each {LEVELS[least]}, not for {show_option('per', query.per)}"
-        )
+        period = LEVELS[least] if goals else "period of the calendar"
+        raise QuestionError(f"goals are for each {period}, not for {show_option('per', query.per)}")
     return goals_of_some(view, measure, goals, query.pace, parts, value)
 
 
