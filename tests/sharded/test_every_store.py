@@ -118,6 +118,21 @@ class Stores(unittest.TestCase):
             headline = book.accumulate("year", by="route").headline
             self.assertRegex(headline, "^civil: .* b: .* c: ")
 
+    def test_an_error_names_the_calendar_that_was_given_first(self):
+        table = rows(12, 90)
+        table["route"] = [random.Random(n).choice("bcdefg") for n in range(90)]
+        cafe, fiscal = ep.WeekCalendar("cafe", prefix="CY"), ep.MonthCalendar("fiscal", prefix="FY")
+        for first, second in ((cafe, fiscal), (fiscal, cafe)):
+            # The first shard has d, which keeps the second calendar; c and f are in the last.
+            own = ep.OwnCalendars("route", {"c": first, "d": second, "f": first}, second)
+            for way in ("memory", "shards"):
+                book = self.held(way, table, calendar=own)
+                if way == "shards":
+                    book = ep.Daybook._of(replace(book._store, at_once=0))
+                for only in ("2025-Q2", ["2025-Q2", {"route": ["b", "c", "d"]}]):
+                    with self.assertRaisesRegex(ep.QuestionError, f"calendar '{first.name}'"):
+                        len(book.recap("month", by="route", only=only))
+
     def test_each_layout_is_answered_in_several_calendars_or_refused_by_name(self):
         own = ep.OwnCalendars("route", {"b": ep.WeekCalendar("cafe")}, ep.MonthCalendar("civil"))
         books = [self.held(way, rows(11, 60), calendar=own) for way in ("memory", "shards")]
