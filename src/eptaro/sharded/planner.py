@@ -23,7 +23,16 @@ from eptaro.core.calendars.days import LAST_DAY, Flags
 from eptaro.core.measures.measure import Measure
 from eptaro.core.query.coverage import GroupSpans
 from eptaro.core.query.own_calendars import OwnCalendars
-from eptaro.core.query.query import EVERY, Filter, Only, Query, group_names, looked_at, values_apart
+from eptaro.core.query.query import (
+    EVERY,
+    Filter,
+    Only,
+    Query,
+    group_names,
+    looked_at,
+    nothing_left,
+    values_apart,
+)
 from eptaro.core.query.totals import GroupSet, ReducedBook
 from eptaro.core.query.view import NOTES, OTHERS, BookData, View, group_sizes, leading_groups
 from eptaro.core.results.column import AnyColumn, Column, coded_once, join_columns
@@ -330,11 +339,7 @@ def ask_shards(shards: Shards, count: int, context: BookContext, query: Query) -
         check_in_parts(context.own, names_known, query)
     every = shards
     shards, names, values_by_name = _relevant_shards(every, count, context, query)
-    if context.own is None:
-        today, _ = looked_at(query.as_of, context.coverage, context.rows.grain)
-        Filter.of(query.only, context.calendar, names_known, today)  # names all columns in errors
-    else:
-        _check_labels(shards, context, context.own, values_by_name, query)
+    _check_labels(shards, context, values_by_name, query)
     # Shards hold whole groups: only a question by all columns can be answered one shard after the
     # other.
     if not {*names_known} <= {*names} or not names_known:
@@ -352,15 +357,16 @@ def ask_shards(shards: Shards, count: int, context: BookContext, query: Query) -
 
 
 def _check_labels(
-    shards: Shards,
-    context: BookContext,
-    own: OwnCalendars,
-    values_by_name: WantedGroups,
-    query: Query,
+    shards: Shards, context: BookContext, values_by_name: WantedGroups, query: Query
 ) -> None:
-    """Raise `QuestionError` for a label that is none of a calendar which a wanted group keeps."""
-    names = context.rows.groups.names
+    """Raise `QuestionError` for a label that is none of the calendar, or of those that the wanted
+    groups keep. Here the error names all columns; what a shard is asked may have fewer.
+    """
+    own, names = context.own, context.rows.groups.names
     today, _ = looked_at(query.as_of, context.coverage, context.rows.grain)
+    if own is None:
+        Filter.of(query.only, context.calendar, names, today)
+        return
     try:
         check_labels(own, own.every, query, names, today)
     except QuestionError:  # maybe of a calendar that no wanted group keeps
@@ -564,7 +570,7 @@ def _not_found(
 
 def _nothing_left(context: BookContext, query: Query) -> NothingLeftError:
     _, coverage = looked_at(query.as_of, context.coverage, context.rows.grain)
-    return NothingLeftError(f"no transactions are left to look at in {coverage}")
+    return nothing_left(coverage)
 
 
 def _values(shard: int, folded: Folded, wanted_values: WantedGroups) -> tuple[Any, Any]:

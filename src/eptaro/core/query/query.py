@@ -19,7 +19,7 @@ from eptaro.core.calendars.period import Period
 from eptaro.core.calendars.span import Span
 from eptaro.core.expressions.parser import Formula
 from eptaro.core.measures.measure import Measure, Measures
-from eptaro.errors import CalendarError, DateError, QuestionError, show_option
+from eptaro.errors import CalendarError, DateError, NothingLeftError, QuestionError, show_option
 from eptaro.option import option
 from eptaro.record import Record, record
 
@@ -126,6 +126,11 @@ def looked_at(as_of: AsOf, coverage: Span, grain: Grain) -> tuple[int, Span]:
             f"as_of={as_of}: the first {grain} of the data ends later; there is no data up to it"
         )
     return day, Span.of(coverage.lo, min(day, coverage.hi))
+
+
+def nothing_left(coverage: Span) -> NothingLeftError:
+    """Return the error for a question that no group in the coverage is left for."""
+    return NothingLeftError(f"no transactions are left to look at in {coverage}")
 
 
 @record

@@ -33,12 +33,13 @@ from eptaro.core.query.query import (
     Only,
     group_names,
     looked_at,
+    nothing_left,
 )
 from eptaro.core.query.totals import AnyShare, GlobalTotals
 from eptaro.core.results.column import NO_NUMBERS, Column, ManyFlags, TiledArray
 from eptaro.core.results.format import Format
 from eptaro.core.results.result import Result
-from eptaro.errors import NothingLeftError, QuestionError, unknown
+from eptaro.errors import QuestionError, unknown
 from eptaro.record import record
 
 OTHERS = "(others)"
@@ -153,7 +154,7 @@ class BookData:
         if self.part is not None:
             keep = keep & self.part
         if not keep.any():
-            raise NothingLeftError(f"no transactions are left to look at in {coverage}")
+            raise nothing_left(coverage)
         every = bool(keep.all())
         if every and names == groups.names:  # they are in their order
             fewer, target = groups, np.arange(groups.count)

@@ -30,6 +30,7 @@ from eptaro.core.query.query import (
     Query,
     TotalledQuery,
     group_names,
+    nothing_left,
     values_apart,
 )
 from eptaro.core.query.view import NOTES, BookData, View
@@ -171,7 +172,7 @@ def _parts_asked(facts: BookData, query: Query) -> list[BookData]:
         flags = facts.groups.matching(wanted)
         parts = [part for part in parts if part.part is not None and (flags & part.part).any()]
         if not parts:
-            raise NothingLeftError(f"no transactions are left to look at in {coverage}")
+            raise nothing_left(coverage)
     check_labels(facts.own, {part.calendar for part in parts}, query, names, today)
     return parts
 
