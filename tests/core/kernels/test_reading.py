@@ -4,7 +4,7 @@ import datetime as dt
 import unittest
 
 import numpy as np
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from eptaro.core.kernels import dispatch, reading
@@ -31,6 +31,32 @@ def encode(data: np.ndarray, offsets: np.ndarray, filled: np.ndarray, known: lis
     codes = np.empty(len(offsets) - 1, np.int32)
     firsts = reading.dictionary_encode(data, offsets, filled, spans.reshape(-1, 2), codes)
     return codes, firsts
+
+
+def ends_of_rows(text: bytes, delimiter: bytes) -> list[int]:
+    """Return where the rows of CSV text end, character by character; [-1] for a stray quote."""
+    ends, inside, before = [], False, delimiter
+    for at, mark in enumerate(text[n : n + 1] for n in range(len(text))):
+        if mark == b'"':
+            if not inside and before not in (delimiter, b"\n", b"\r", b'"'):
+                return [-1]
+            inside = not inside
+        elif mark == b"\n" and not inside:
+            ends.append(at + 1)
+        before = mark
+    return ends
+
+
+class Rows(unittest.TestCase):
+    """Where the last whole row of some text ends."""
+
+    @settings(max_examples=400)
+    @given(st.lists(st.sampled_from([*b'a,;\n\n"""\r'])), st.sampled_from([b",", b";"]))
+    def test_of_any_text(self, codes: list, delimiter: bytes):
+        text = bytes(codes)
+        wanted = max(ends_of_rows(text, delimiter), default=0)
+        for way in both():
+            self.assertEqual(reading.end_of_rows(text, delimiter), wanted, (way, text))
 
 
 class Coding(unittest.TestCase):

@@ -113,6 +113,38 @@ def dictionary_encode(
     return new[np.unique(codes[new], return_index=True)[1]]
 
 
+_QUOTE = ord('"')
+_BEFORE_QUOTES = b'\n\r"'  # or a delimiter, where a quote opens a field
+
+
+def end_of_rows(text: bytes, delimiter: bytes) -> int:
+    """Return where the last row that ends in some CSV text does: 0 where none ends, and -1 where a
+    quote stands amid a field, so that it cannot be told without parsing.
+
+    The text begins a row. A quote opens a field where it follows the delimiter, one byte, or a line
+    end (RFC 4180); within it, two in a row stand for one and so close the field and open it again.
+
+    >>> text = b'on,route\\n2025-01-06,"Ferry\\nroute 1"\\n2025-'
+    >>> text[: end_of_rows(text, b",")]
+    b'on,route\\n2025-01-06,"Ferry\\nroute 1"\\n'
+    >>> end_of_rows(b'width\\n5" pipe\\n', b",")
+    -1
+    """
+    if _QUOTE not in text:
+        return text.rfind(b"\n") + 1
+    codes = np.frombuffer(text, np.uint8)
+    if dispatch.loops is not None:
+        return int(dispatch.loops.end_of_rows(codes, delimiter[0]))
+    quotes = np.flatnonzero(codes == _QUOTE)
+    opening = quotes[::2]
+    before = codes[opening[opening > 0] - 1]
+    if not np.isin(before, [*delimiter, *_BEFORE_QUOTES]).all():
+        return -1
+    ends = np.flatnonzero(codes == ord("\n"))
+    outside = np.searchsorted(quotes, ends) % 2 == 0
+    return int(ends[outside].max(initial=-1)) + 1
+
+
 def days_of_stamps(stamps: Ints, per_day: int) -> NDArray[np.int32]:
     """Return the days of time stamps, counted in units of which `per_day` make a day; it divides a
     day's nanoseconds.

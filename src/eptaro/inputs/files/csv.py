@@ -20,6 +20,7 @@ from typing import Any
 import pyarrow as pa
 
 from eptaro.core.calendars.days import FIRST_DAY
+from eptaro.core.kernels.parallel import is_in_turn
 from eptaro.digest import digest_of_file, file_digest, start_digest
 from eptaro.errors import InputError, MeasureError, NoRowsError
 from eptaro.inputs import arrow_compute as pc
@@ -31,6 +32,7 @@ from eptaro.record import Record, record
 from eptaro.rules import FileRules
 
 _BLOCK = 1 << 22
+_LEAST_CUT = 1 << 23  # bytes of a file that is parsed in blocks side by side
 _PEEK = 1 << 16
 _LINES_ABOVE = 100  # lines that may be above the names, to look for these
 _LONGEST_HEADER = 1 << 24  # bytes
@@ -76,6 +78,15 @@ def _convert_columns(table: pa.Table, names: list[str], types: dict[str, pa.Data
         for name in names
     ]
     return pa.table(columns, names=names)
+
+
+def _rows_from(begin: int, tables: Iterator[pa.Table]) -> Iterator[pa.Table]:
+    """Yield the rows of tables but for the first ones."""
+    for table in tables:
+        passed_over = min(begin, table.num_rows)
+        begin -= passed_over
+        if passed_over < table.num_rows:
+            yield table.slice(passed_over)
 
 
 class CsvFile(Source):
@@ -208,11 +219,7 @@ class CsvFile(Source):
                 return
         except pa.ArrowInvalid:  # of a date, or of a number, which is met again
             pass
-        for table in self._parse_file(request.names, types):
-            passed_over = min(rows, table.num_rows)
-            rows -= passed_over
-            if passed_over < table.num_rows:
-                yield table.slice(passed_over)
+        yield from _rows_from(rows, self._parse_file(request.names, types))
 
     def _check(self, names: list[str]) -> None:
         """Raise `InputError` for a missing column; it says where a later line names them all."""
@@ -275,36 +282,118 @@ class CsvFile(Source):
         return self._size <= _MOST_KEPT and self._rules.decimal == "."
 
     def _stream(self, names: list[str], types: dict[str, pa.DataType]) -> Iterator[pa.Table]:
+        """Yield some columns of the file, parsed side by side where it may be cut."""
+        rows = 0
+        if self._may_be_cut:
+            try:
+                for table in self._stream_of_blocks(names, types):
+                    rows += table.num_rows
+                    yield table
+            except pa.ArrowInvalid:  # it is met again, with the row's number in the file
+                pass
+            else:
+                return
+        yield from _rows_from(rows, self._whole_stream(names, types))
+
+    @property
+    def _may_be_cut(self) -> bool:
+        """Whether the file is plain text that begins with the names, and long enough to be cut."""
+        plain = self._encoding() == FileRules.encoding and self._rules.lines_above == 0
+        packed = _packing(self.path) or self.path.suffix.lower() == ".zip"
+        one_byte = len(self._delimiter.encode()) == 1
+        return plain and one_byte and not packed and self._size >= _LEAST_CUT and not is_in_turn()
+
+    def _stream_of_blocks(
+        self, names: list[str], types: dict[str, pa.DataType]
+    ) -> Iterator[pa.Table]:
         from pyarrow import csv as arrow_csv
 
-        convert = arrow_csv.ConvertOptions(
+        from eptaro.inputs.files.csvblocks import RowBlocks
+
+        parse, convert = self._parse_options(), self._convert_options(names, types)
+
+        def parse_block(text: pa.Buffer, first: bool) -> pa.Table:
+            return arrow_csv.read_csv(
+                pa.BufferReader(text),
+                read_options=self._read_options(first, text.size, use_threads=False),
+                parse_options=parse,
+                convert_options=convert,
+            )
+
+        try:
+            with self._open() as raw:
+                blocks = RowBlocks(raw, self._delimiter.encode())
+                for table in blocks.parse(parse_block):
+                    self.share = raw.tell() / self._size
+                    yield table
+                if blocks.uncut is not None:
+                    raw.seek(blocks.uncut)
+                    yield from self._parse_stream(raw, raw, names, types, first=not blocks.uncut)
+        except pa.ArrowInvalid:
+            raise
+        except (pa.ArrowException, OSError, UnicodeError) as error:
+            raise self._unreadable(error) from None
+
+    def _whole_stream(self, names: list[str], types: dict[str, pa.DataType]) -> Iterator[pa.Table]:
+        try:
+            with self._open() as raw, self._unpack(raw) as stream:
+                yield from self._parse_stream(raw, stream, names, types)
+        except pa.ArrowInvalid:
+            raise
+        except (pa.ArrowException, OSError, UnicodeError) as error:
+            raise self._unreadable(error) from None
+
+    def _parse_stream(
+        self,
+        raw: Any,
+        stream: Any,
+        names: list[str],
+        types: dict[str, pa.DataType],
+        *,
+        first: bool = True,
+    ) -> Iterator[pa.Table]:
+        """Yield the columns of what is left of a stream, which begins with the names if `first`."""
+        from pyarrow import csv as arrow_csv
+
+        reader = arrow_csv.open_csv(
+            stream,
+            read_options=self._read_options(first, _BLOCK),
+            parse_options=self._parse_options(),
+            convert_options=self._convert_options(names, types),
+        )
+        for number, batch in enumerate(reader):
+            if stream is not raw:
+                self._check_ratio(raw, number)
+            self.share = raw.tell() / max(self._size, 1)
+            yield pa.Table.from_batches([batch])
+
+    def _parse_options(self) -> Any:
+        from pyarrow.csv import ParseOptions
+
+        return ParseOptions(delimiter=self._delimiter, newlines_in_values=True)
+
+    def _convert_options(self, names: list[str], types: dict[str, pa.DataType]) -> Any:
+        from pyarrow.csv import ConvertOptions
+
+        return ConvertOptions(
             include_columns=names,
             column_types=types,
             null_values=[""],
             strings_can_be_null=True,
             decimal_point=self._rules.decimal,
         )
-        parse = arrow_csv.ParseOptions(delimiter=self._delimiter, newlines_in_values=True)
-        read_options = arrow_csv.ReadOptions(
-            block_size=_BLOCK,
+
+    def _read_options(self, first: bool, block: int, *, use_threads: bool = True) -> Any:
+        from pyarrow.csv import ReadOptions
+
+        named = first and self._rules.header_row != "none"
+        return ReadOptions(
+            use_threads=use_threads,
+            block_size=block,
             encoding=self._encoding(),
-            skip_rows=self._rules.lines_above,
-            column_names=self.names() if self._rules.header_row == "none" else None,
+            skip_rows=self._rules.lines_above if first else 0,
+            column_names=None if named else self.names(),
         )
-        try:
-            with self._open() as raw, self._unpack(raw) as stream:
-                reader = arrow_csv.open_csv(
-                    stream, read_options=read_options, parse_options=parse, convert_options=convert
-                )
-                for number, batch in enumerate(reader):
-                    if stream is not raw:
-                        self._check_ratio(raw, number)
-                    self.share = raw.tell() / max(self._size, 1)
-                    yield pa.Table.from_batches([batch])
-        except pa.ArrowInvalid:
-            raise
-        except (pa.ArrowException, OSError, UnicodeError) as error:
-            raise self._unreadable(error) from None
 
     def _explain(self, request: ColumnRequest, error: Exception) -> None:
         """Raise the error that names the first row whose number cannot be read."""

@@ -6,7 +6,7 @@ import numpy as np
 
 from libc.math cimport fabs, rint
 from libc.stdint cimport int32_t, int64_t, uint8_t, uint16_t, uint32_t, uint64_t
-from libc.string cimport memcpy
+from libc.string cimport memchr, memcpy
 
 ctypedef fused Value:
     int64_t
@@ -28,3 +28,4 @@ include "sliding.pxi"
 include "coding.pxi"
 include "numbers.pxi"
 include "stamps.pxi"
+include "rows.pxi"
