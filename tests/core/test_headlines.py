@@ -126,6 +126,27 @@ class Verbs(unittest.TestCase):
         same = ep.Daybook({"on": days[:3]}, date="on", measures="n=count()").recap("year")
         self.assertIn("Each of 3 years has the same: 1.", same.headline)
 
+    def test_values_that_groups_have_each_but_not_together(self):
+        days = ["2024-12-31", "2024-12-31", "2025-12-31", "2025-12-31"]
+        rows = {"on": days, "route": ["a", "b"] * 2, "fare": [7, 5, 8, 9]}
+        options = {
+            "by": "route",
+            "measures": "close=last(fare)",
+            "coverage": "2024-01-01..2025-12-31",
+        }
+        book = ep.Daybook(rows, date="on", **options)
+        apart = book.recap("year", by="route", only="2025").headline
+        self.assertEqual(apart, "Close in 2025: a value for each route. Largest route of 2: b, 9.")
+        self.assertEqual(
+            book.compare("year", by="route", only="2025").headline,
+            "Close in 2025: a value for each route. The route that changed most: b, +4.",
+        )
+        running = "Close in 2025: a value for each route (2025-01-01 to 2025-12-31, 365 days)."
+        self.assertIn(running, book.accumulate("year", by="route").headline)
+        self.assertIn("a value for each route", book.trail("30 days", by="route").headline)
+        alone = book.recap("year", by="route", only=["2025", "route=b"])
+        self.assertEqual(alone.headline, "Close in 2025: 9.")
+
     def test_of_some_rows_nothing_is_told_that_is_not_there(self):
         table = book().recap("quarter", by="route")
         self.assertEqual(table.head(3).headline, "")

@@ -153,12 +153,19 @@ class Proposed(unittest.TestCase):
         for words in (["April", "MAY", "Sept"], [4, 5, 9]):
             found = self.details({"year": [2020, 2020, 2021], "month": words, "v": [1, 2, 3]})
             self.assertIn(
-                ("date column", "date(year, month, 1)", "the only column that can be dates"), found
+                ("date column", "date(year, month, 1)", "calculated from these columns"), found
             )
         days = {"year": [2020], "month": [4], "on": ["2020-04-07"], "v": [1]}
         self.assertIn(
             ("date column", "on", "the only column that can be dates"), self.details(days)
         )
+        parts = {"year": [2020, 2021], "month": [4, 5], "day": [7, 8], "v": [1, 4]}
+        zoned = {"at": ["2020-04-07T01:00Z", "2021-05-08T02:00Z"]}
+        too = "at could be dates too: use --date COLUMN"
+        both = "date(year, month, day)", f"calculated from these columns; {too}"
+        self.assertIn(("date column", *both), self.details(parts | zoned))
+        plain = {"on": ["2020-04-07", "2021-05-08"], **zoned}
+        self.assertIn(("date column", "on", f"the plainest dates; {too}"), self.details(plain))
 
     def test_a_calculated_date_is_looked_at(self):
         found = ep.inspect({"y": [2020, 2020], "m": ["May", "Mayor"]}, date="date(y, m, 1)")

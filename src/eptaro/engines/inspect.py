@@ -121,6 +121,20 @@ def _to_narrow(opened: Source, date: str | None, rules: DateRules) -> DateRules:
     return replace(rules, bad_dates="reject")
 
 
+def _describe_choice(looks: Suggestion, date: str) -> str:
+    """Return why dates are taken from a column, or calculated from several."""
+    formula = Formula.date(date)
+    own = {date} if formula is None else {*formula.names}
+    dated = [look for look in looks.looks if look.dates is not None and look.name not in own]
+    days = [look.name for look in dated if look.grain == "day"]
+    why = "the only column of days" if dated else "the only column that can be dates"
+    if formula is not None:
+        why = "calculated from these columns"
+    elif days:
+        why = "the plainest dates"
+    return f"{why}; {', '.join(days)} could be dates too: use --date COLUMN" if days else why
+
+
 def _inspect_source(
     opened: Source,
     date: str | None,
@@ -144,7 +158,7 @@ def _inspect_source(
             return findings.table({"verb": "inspect", "source": opened.name})
         ((date, rules),) = looks.dates.items()
         if looks.across is None:
-            findings.add("date column", date, detail="the only column that can be dates")
+            findings.add("date column", date, detail=_describe_choice(looks, date))
         else:
             opened = unpivot(opened, looks.across.written)
             findings.add(

@@ -19,9 +19,11 @@ from eptaro.presentation.words import (
     DayRange,
     Movement,
     as_title,
+    describe_value,
     format_value,
     group_named,
     group_noun,
+    has_values_apart,
     headline_measures,
     largest_of,
     sentence,
@@ -77,7 +79,7 @@ def _explain_no_comparison(answer: ViewLineage, change: Change) -> str:
     rows = rows[whole] if whole.any() else rows
     place = int(rows[int(np.argmax(side.last[rows]))])
     days = _days(change.now, place)
-    value = format_value(value_over(view, measure, days))
+    value = describe_value(answer, measure, days, value_over(view, measure, days))
     words = f"{as_title(measure.name)} {days.when}: {value}. Nothing to compare"
     if view.data_age:
         return f"{words}: {view.data_age}."
@@ -102,10 +104,14 @@ def _sentences(table: Result, answer: ViewLineage, query: Compare, row: int) -> 
         change = _change_of(answer, measure)
         if change is None:
             continue
-        now = value_over(answer.view, measure, _days(change.now, place))
+        days = _days(change.now, place)
+        now = value_over(answer.view, measure, days)
         moved = Movement(now, _prior(answer, change, place))
-        begin = f"{as_title(measure.name)}{'' if number else when}: {format_value(now)}"
-        if not moved.is_known or apart:
+        begin = f"{as_title(measure.name)}{'' if number else when}: "
+        begin += describe_value(answer, measure, days, now)
+        if has_values_apart(answer.view, measure, days, now):  # each group is compared by itself
+            yield f"{begin}."
+        elif not moved.is_known or apart:
             yield f"{begin}. Nothing to compare{apart}."
         elif number:
             yield f"{begin}, {str(moved).removesuffix(' on').removesuffix(' as')}."

@@ -24,6 +24,7 @@ from eptaro.errors import count_noun
 from eptaro.presentation.words import (
     DayRange,
     as_title,
+    describe_value,
     format_value,
     group_named,
     group_noun,
@@ -277,7 +278,8 @@ def _goal_sentences(answer: ViewLineage, query: Recap) -> Iterator[str]:
     when = f"in {labels[0]}" if whole else span.when
     for number, measure in enumerate(measures):
         total = value_over(view, measure, span)
-        yield f"{as_title(measure.name)}{'' if number else ' ' + when}: {format_value(total)}."
+        words = describe_value(answer, measure, span, total)
+        yield f"{as_title(measure.name)}{'' if number else ' ' + when}: {words}."
         if number or total.kind in NO_NUMBERS:
             continue
         if len(labels) > 1:
@@ -377,7 +379,8 @@ def _accumulate_sentences(answer: ViewLineage, query: Accumulate) -> Iterator[st
             when = f" in {label}{'' if over else ' to date'}"
             span = f" ({days}, {count_noun(days.count, 'day')})"
         value = value_over(answer.view, measure, days)
-        yield f"{as_title(measure.name)}{'' if number else when}: {format_value(value)}" + (
+        words = describe_value(answer, measure, days, value)
+        yield f"{as_title(measure.name)}{'' if number else when}: {words}" + (
             "." if number else f"{span}."
         )
         if not number and value.kind not in NO_NUMBERS:
@@ -404,7 +407,7 @@ def _trail_sentences(table: Result, answer: ViewLineage, query: Trail) -> Iterat
         if value.picked is not None:  # each group counts its own entries or active days
             yield from _of_one_group(table, answer, place, name, as_title(measure.name) + over)
             return
-        words = format_value(value_over(answer.view, measure, days))
+        words = describe_value(answer, measure, days, value_over(answer.view, measure, days))
         begins = "" if number or query.ahead else f" ({days}, {count_noun(days.count, 'day')})"
         yield f"{as_title(measure.name)}{'' if number else over}: {words}{begins}."
         if not number:

@@ -78,6 +78,25 @@ def value_over(view: View, measure: Measure, days: DayRange) -> Column:
     return whole.value(measure, one, one + days.first, one + days.last)
 
 
+def has_values_apart(view: View, measure: Measure, days: DayRange, together: Column) -> bool:
+    """Return whether groups have values over some days, though all together have none: of rows of
+    several groups on the last day, none is the last.
+    """
+    count = view.groups.count
+    if count < 2 or not together.blank[0]:
+        return False
+    same = np.zeros(count, np.int64)
+    values = view.value(measure, np.arange(count), same + days.first, same + days.last)
+    return not bool(values.blank.all())
+
+
+def describe_value(answer: ViewLineage, measure: Measure, days: DayRange, together: Column) -> str:
+    """Return in words what a measure is over some days, of all groups `together`."""
+    if has_values_apart(answer.view, measure, days, together):
+        return f"a value for each {group_noun(answer)}"
+    return format_value(together)
+
+
 def uncovered(view: View, first: int, last: int) -> str:
     """Return which days of a span the data does not cover, and the option that would declare them
     covered, ready to paste; empty where all are.
