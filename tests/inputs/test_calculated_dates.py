@@ -156,9 +156,7 @@ class Proposed(unittest.TestCase):
                 ("date column", "date(year, month, 1)", "calculated from these columns"), found
             )
         days = {"year": [2020], "month": [4], "on": ["2020-04-07"], "v": [1]}
-        self.assertIn(
-            ("date column", "on", "the only column that can be dates"), self.details(days)
-        )
+        self.assertIn(("date column", "on", "the only column of days"), self.details(days))
         parts = {"year": [2020, 2021], "month": [4, 5], "day": [7, 8], "v": [1, 4]}
         zoned = {"at": ["2020-04-07T01:00Z", "2021-05-08T02:00Z"]}
         too = "at could be dates too: use --date COLUMN"
