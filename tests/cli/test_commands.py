@@ -176,6 +176,33 @@ class Answers(Commands):
                 "unknown measure 'shar'", self.go("recap", *source, *asked, "--show", "shar=4")[2]
             )
 
+    def test_a_measure_of_a_config_is_asked_for_by_its_name(self):
+        (self.folder / "eptaro.toml").write_text(
+            '[data]\nfiles = ["rows.csv"]\ndate = "on"\n'
+            '[data.measures]\nrevenue = "sum(fare)"\nlargest = "max(fare)"\n'
+        )
+        asked = (
+            "recap",
+            "--config",
+            "eptaro.toml",
+            "--per",
+            "year",
+            "--only",
+            "2025",
+            "--format",
+            "csv",
+        )
+        for names, heads in (
+            (["largest"], "largest"),
+            (["n=count()", "revenue"], "n,revenue"),
+            (["largest=sum(fare)"], "largest"),
+        ):
+            status, out, err = self.go(*asked, *(w for name in names for w in ("--measure", name)))
+            self.assertEqual((status, out.split()[0].endswith(f",{heads}")), (0, True), out + err)
+        self.assertIn("7.25", out)  # what is written out goes before the name
+        wrong = self.go(*asked, "--measure", "revenu")[2]
+        self.assertIn("unknown measure 'revenu': did you mean 'revenue'?", wrong)
+
     def test_a_file_without_a_header_and_numbers_that_are_0(self):
         (self.folder / "bare.csv").write_text("2024-02-29,a,10.10\n2025-01-31,b,0.25\n")
         asked = (

@@ -27,7 +27,7 @@ from eptaro.core.query.own_calendars import OwnCalendars
 from eptaro.core.query.query import EVERY, name_of
 from eptaro.core.results.format import Format, check_formats
 from eptaro.daybook import Daybook
-from eptaro.errors import InputError, MeasureError, QuestionError
+from eptaro.errors import InputError, MeasureError, QuestionError, unknown
 from eptaro.inputs.options import AddOptions, FileOptions
 from eptaro.paths import scheme_of
 from eptaro.progress import log_time
@@ -298,7 +298,10 @@ class Settings(Record):
         words = self.config.data if self.config else None
         files_are_named = bool(data.files) or words is None
         files = list(data.files) if files_are_named or not self.config else self.config.files()
-        settings = {**(self.config.row_options() if self.config else {}), **data.rows}
+        own_options = self.config.row_options() if self.config else {}
+        settings = own_options | data.rows
+        if own_options.get("measures") and data.rows.get("measures"):
+            settings["measures"] = _measures(data.rows["measures"], own_options["measures"])
         settings["lookups"] = [
             *data.rows.get("lookups", ()),
             *(self.config.lookups() if self.config else ()),
@@ -433,6 +436,18 @@ def _missing_columns(files: list[str], names: list[str], file_rules: FileRules) 
 def _columns_narrowed_by(only: tuple[str, ...]) -> list[str]:
     """Return the columns by whose values a question is narrowed, as in route=Norrow-Fenholm."""
     return [condition.partition("=")[0].strip() for condition in only if "=" in condition]
+
+
+def _measures(asked: Sequence[str], own: Sequence[str]) -> list[str]:
+    """Return the measures asked for, those of a config where they are named.
+
+    Raises `QuestionError` for a name that the config does not have.
+    """
+    by_name = {spec.partition("=")[0].strip(): spec for spec in own}
+    for spec in asked:
+        if "(" not in spec and "=" not in spec and spec not in by_name:
+            raise QuestionError(unknown("measure", spec, [*by_name]))
+    return [by_name.get(spec, spec) for spec in asked]
 
 
 def _formats(data: Any, measures: list[str]) -> dict[str, Format]:

@@ -58,7 +58,7 @@ class ReadOptions:
     measures: Measures = option(
         (),
         help="What to calculate: name=how(column), such as revenue=sum(fare), trips=count(), "
-        "typical=mean(fare). May be given again.",
+        "typical=mean(fare); of a config or a book, its name is enough. May be given again.",
         name="measure",
         metavar="SPEC",
         many=True,
