@@ -299,7 +299,7 @@ class Settings(Record):
         files_are_named = bool(data.files) or words is None
         files = list(data.files) if files_are_named or not self.config else self.config.files()
         own_options = self.config.row_options() if self.config else {}
-        settings = own_options | data.rows
+        settings = {**own_options, **data.rows}
         if own_options.get("measures") and data.rows.get("measures"):
             settings["measures"] = _measures(data.rows["measures"], own_options["measures"])
         settings["lookups"] = [

@@ -57,8 +57,8 @@ class ReadOptions:
     date: str | None = option(None, help="The column of dates.", metavar="COLUMN")
     measures: Measures = option(
         (),
-        help="What to calculate: name=how(column), such as revenue=sum(fare), trips=count(), "
-        "typical=mean(fare); of a config or a book, its name is enough. May be given again.",
+        help="What to calculate: name=how(column), such as revenue=sum(fare), or the name of one "
+        "in the config or book. May be given again.",
         name="measure",
         metavar="SPEC",
         many=True,
