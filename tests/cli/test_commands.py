@@ -382,6 +382,18 @@ class Answers(Commands):
         plain = re.sub(r"\x1b\[[0-9;]*m", "", out)
         self.assertLessEqual(max(map(len, plain.splitlines()[:-1])), 60)
 
+    def test_each_block_of_a_wide_table_has_as_many_measures_as_fit(self):
+        measures = [f"m{n}=sum(fare) * {n + 1}000" for n in range(20)]
+        options = [word for measure in measures for word in ("--measure", measure)]
+        _, out, err = self.go("recap", "rows.csv", "--date", "on", *options, "--per", "year")
+        heads = [line.split() for line in out.splitlines() if line.startswith("period")]
+        self.assertEqual([m for head in heads for m in head if m[0] == "m"],
+                         [f"m{n}" for n in range(20)], out + err)  # fmt: skip
+        self.assertEqual([head[0] for head in heads], ["period"] * len(heads))
+        widths = [len(line) for line in out.splitlines() if line.startswith("─")]
+        self.assertLessEqual(max(widths), 120)
+        self.assertEqual(len(heads), 3)  # one for each measure would be twenty
+
 
 class Mistakes(Commands):
     """Every mistake gives one clear line and exit status 1 or 2, never a traceback."""

@@ -250,8 +250,8 @@ def arrange_columns(
 ) -> tuple[list[list[TextColumn]], list[TextColumn]]:
     """Return blocks of columns that fit, and the columns that are left out.
 
-    Keys and answers are always shown; the others by rank as far as they fit. Answers too wide
-    for one block have one for each measure, which begins with the keys.
+    Keys and answers are always shown; the others by rank as far as they fit. Answers too wide for
+    one block go in several, each of which begins with the keys and has as many measures as fit.
     """
     keys = [cell for cell in cells if cell.rank is Priority.KEY]
     answers = [cell for cell in cells if cell.rank is Priority.ANSWER]
@@ -266,7 +266,11 @@ def arrange_columns(
         must = [*keys, *(cell for cell in own if cell.rank is Priority.ANSWER)]
         block, unfit = _fill_block([*keys, *own], must, room)
         rest += unfit
-        blocks += in_blocks(block, len(keys), room)
+        beside = [*blocks[-1], *block[len(keys) :]] if blocks else block
+        if blocks and total_width(beside) <= room:
+            blocks[-1] = _in_order(beside, cells)
+        else:
+            blocks += in_blocks(block, len(keys), room)
     return blocks, rest
 
 
@@ -279,8 +283,13 @@ def _fill_block(
     for cell in sorted((c for c in cells if id(c) not in needed), key=lambda c: c.rank):
         fits = room is None or total_width([*fitting, cell]) <= room
         (fitting if fits else rest).append(cell)
+    return _in_order(fitting, cells), rest
+
+
+def _in_order(block: Sequence[TextColumn], cells: Sequence[TextColumn]) -> list[TextColumn]:
+    """Return the columns of a block by their places, and at each in the order of all columns."""
     order = {id(cell): (_place(cell), at) for at, cell in enumerate(cells)}
-    return sorted(fitting, key=lambda cell: order[id(cell)]), rest
+    return sorted(block, key=lambda cell: order[id(cell)])
 
 
 def _place(cell: TextColumn) -> int:

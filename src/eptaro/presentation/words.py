@@ -52,8 +52,11 @@ def as_title(name: str) -> str:
 
     >>> as_title("load_factor")
     'Load factor'
+    >>> as_title("sales.entries")
+    'Entries of sales'
     """
-    words = name.replace("_", " ").strip() or name
+    data_set, _, own = name.rpartition(".")
+    words = (f"{own} of {data_set}" if data_set else name).replace("_", " ").strip() or name
     return words[:1].upper() + words[1:]
 
 
