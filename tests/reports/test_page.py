@@ -182,6 +182,17 @@ class Page(unittest.TestCase):
             self.book.report(self.folder / "t.docx")
         self.assertFalse((self.folder / "t.html").exists())
 
+    def test_means_are_rounded_and_named_in_words(self):
+        typical = self.book._store.measuring(["typical_fare=mean(cents)"])
+        means = ep.Daybook._of(typical)
+        chosen = ["groups", "rhythm"]
+        text = means.report(self.folder / "m.html", sections=chosen).read_text()
+        said = " ".join("".join(Outline(text).text).split())
+        self.assertIn("Typical fare by branch", said)
+        self.assertIn(f"Highest change: {HOSTILE} (+298.70); lowest: north (-148.57).", said)
+        self.assertRegex(said, r"Typical fare: Monday [\d,.]+, Tuesday")
+        self.assertNotIn("typical_fare", said)
+
     def test_a_single_day_makes_a_page_too(self):
         one = ep.Daybook({"on": ["2025-08-20"], "x": [5]}, date="on", measures="s=sum(x)")
         text = one.report(self.folder / "one.html").read_text()

@@ -167,7 +167,8 @@ def plan(query: ReportContext) -> Section | None:
                 f"({reached})."
             )
         heads = [*by, "period", "first", "last", name, *(f"{name}{end}" for end in GOAL_ENDINGS)]
-        section.add_table(only_filled(last, heads), f"{name}: each {per} against its goal")
+        label = f"{as_title(name)}: each {per} against its goal"
+        section.add_table(only_filled(last, heads), label)
     return section
 
 
@@ -187,7 +188,7 @@ def calendars(query: ReportContext) -> Section | None:
         f"{other.name!r}, which explains why the totals of the two differ."
     )
     names = [name for name in table.names if name != "complete"]
-    section.add_table(table.select(names), f"{plural(per)} of both calendars")
+    section.add_table(table.select(names), f"{as_title(plural(per))} of both calendars")
     return section
 
 
@@ -202,7 +203,7 @@ def restated(query: ReportContext) -> Section | None:
     section = Section("Changed since the last report", "restated")
     section.sentences.append(sentence(table))
     if len(table):
-        section.add_table(table, f"{plural(per)} that have changed")
+        section.add_table(table, f"{as_title(plural(per))} that have changed")
     return section
 
 
@@ -274,11 +275,12 @@ def _contributions(section: Section, query: ReportContext, within: str) -> None:
     )
     defined = np.flatnonzero(~table.column(f"{name}_change").blank)
     if len(defined):
-        best, worst = (next(table.take(at).rows()) for at in (defined[:1], defined[-1:]))
+        best, worst = (table.take(at) for at in (defined[:1], defined[-1:]))
 
-        def tell(row: dict[str, Any]) -> str:
+        def tell(one: Result) -> str:
+            row = next(one.rows())
             of = ", ".join(str(row[group]) for group in book.about.by)
-            return f"{of} ({row[f'{name}_change']:+,})"
+            return f"{of} ({_signed_words(one, f'{name}_change')})"
 
         extremes = f"Highest change: {tell(best)}; lowest: {tell(worst)}."
         section.sentences.append(extremes)
@@ -287,11 +289,12 @@ def _contributions(section: Section, query: ReportContext, within: str) -> None:
     caption = f"{row['first']} to {row['last']} against {row['prior_first']} to {row['prior_last']}"
     if len(table) > _MOST_GROUPS:
         caption = f"the first {_MOST_GROUPS} of {len(table)} groups · {caption}"
+    groups = " and ".join(group.replace("_", " ") for group in book.about.by)
     for measure in book.about.measures:
         names = [*book.about.by, "standing", *columns_of(measure.name)]
         names.append(f"{measure.name}_contribution")
         shown_rows = only_filled(table, names).take(slice(0, _MOST_GROUPS))
-        section.add_table(shown_rows, f"{measure.name} by group", caption)
+        section.add_table(shown_rows, f"{as_title(measure.name)} by {groups}", caption)
 
 
 def _like_for_like(section: Section, query: ReportContext, within: str) -> None:
@@ -308,7 +311,7 @@ def _like_for_like(section: Section, query: ReportContext, within: str) -> None:
     section.sentences.append(sentence(table))
     name = book.about.measures[0].name
     shown_rows = only_filled(table, ["standing", "groups", *columns_of(name), "named"])
-    section.add_table(shown_rows, f"{name}: like for like, new and closed groups")
+    section.add_table(shown_rows, f"{as_title(name)}: like for like, new and closed groups")
 
 
 _WIDE, _HIGH, _EDGE = 200, 40, 4
@@ -464,9 +467,8 @@ def comparison(query: ReportContext) -> Section:
     )
     for measure in about.measures:
         names = ["period", "first", "last", "prior_first", "prior_last", *columns_of(measure.name)]
-        section.add_table(
-            only_filled(last, names), f"{measure.name}: each {per} and the year before"
-        )
+        label = f"{as_title(measure.name)}: each {per} and the year before"
+        section.add_table(only_filled(last, names), label)
     return section
 
 
@@ -542,8 +544,9 @@ def rhythm(query: ReportContext) -> Section:
     answer = days
     if about.folded.timed:
         answer = plain.ask(Rhythm("weekday", "hour", as_of=query.as_of))
-    section.sentences.append(f"{name} per day: {figures}.")
-    section.add_picture(answer, f"{name} per day by {attribute}: {figures}.")
+    title = as_title(name) if shown_name == name else f"{as_title(name)} per day"
+    section.sentences.append(f"{title}: {figures}.")
+    section.add_picture(answer, f"{title} by {attribute}: {figures}.")
     if grain == "day":
         section.add_table(plain.ask(Rhythm("day type", as_of=query.as_of)), "By day type")
     return section
