@@ -277,6 +277,12 @@ class Answers(Commands):
         ):
             status, _, err = self.go("recap", "rows.csv", *DATA, said, "x")
             self.assertEqual((status, meant in err), (2, True), err)
+        for command, said, meant in (
+            ("dimension", "--to", "--through: Last day"),
+            ("dimension", "--start", "--from: First day"),
+            ("recap", "--until", "--as-of: The last day"),
+        ):
+            self.assertIn(f"No such option {said!r}. Use {meant}", self.go(command, said, "x")[2])
 
     def test_how_much_is_said(self):
         _, out, err = self.go(

@@ -213,6 +213,8 @@ class Annotate(unittest.TestCase):
     def test_what_cannot_be_added(self):
         bad = (
             ({"add": ["dayname"]}, ep.QuestionError, "did you mean 'day_name'"),
+            ({"add": ["weekday"]}, ep.QuestionError, "did you mean 'day_name'"),
+            ({"add": ["year"]}, ep.QuestionError, "did you mean 'calendar_year_label'"),
             ({"add": ["x"]}, ep.QuestionError, "unknown attribute"),
             ({"add": ["hour"], "out": "x.xlsx"}, ep.InputError, "unknown file ending"),
             ({"add": ["hour"], "date": "at"}, ep.InputError, "unknown column 'at'"),

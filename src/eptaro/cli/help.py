@@ -26,6 +26,10 @@ _CLOSE = 0.84  # of the letters of an option that is suggested
 _MEANT = {
     f"--{tried}".replace("_", "-"): f"--{own}".replace("_", "-") for tried, own in SYNONYMS.items()
 }
+_OF_SPANS = {  # of commands that take the ends of a span
+    **dict.fromkeys(("--start", "--begin", "--first"), "--from"),
+    **dict.fromkeys(("--to", "--until", "--end", "--last"), "--through"),
+}
 DEMO = "--config eptaro-demo/eptaro.toml"  # the data of examples
 BOOKINGS = "eptaro-demo/bookings.csv --date sailed_on --measure 'revenue=sum(fare)'"
 
@@ -78,18 +82,18 @@ class HeadedCommand(click.Command):
         try:
             return super().parse_args(ctx, args)
         except click.NoSuchOption as error:
-            meant = _MEANT.get(error.option_name)
-            options = [param for param in self.params if meant in param.opts]
-            if not options or not isinstance(options[0], click.Option):
-                names = [name for param in self.params for name in param.opts]
+            name = error.option_name
+            tried = [names.get(name) for names in (_OF_SPANS, _MEANT)]
+            options = [(param, own) for own in tried for param in self.params if own in param.opts]
+            if not options or not isinstance(options[0][0], click.Option):
+                names = [flag for param in self.params for flag in param.opts]
                 from difflib import get_close_matches
 
-                close = get_close_matches(error.option_name, names, 3, _CLOSE)
-                raise click.NoSuchOption(
-                    error.option_name, possibilities=close or None, ctx=ctx
-                ) from None
-            message = f"No such option {error.option_name!r}. Use {meant}: {options[0].help}"
-            raise click.NoSuchOption(error.option_name, message, ctx=ctx) from None
+                close = get_close_matches(name, names, 3, _CLOSE)
+                raise click.NoSuchOption(name, possibilities=close or None, ctx=ctx) from None
+            meant, own = options[0]
+            message = f"No such option {name!r}. Use {own}: {meant.help}"
+            raise click.NoSuchOption(name, message, ctx=ctx) from None
 
     def format_options(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         """Write the options under their headings."""

@@ -21,7 +21,7 @@ from eptaro.core.calendars.grain import Grain, first_days, last_days
 from eptaro.core.calendars.month import MonthCalendar
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
-from eptaro.core.dimension.build import catalogue, dimension
+from eptaro.core.dimension.build import catalogue, dimension, unknown_attribute
 from eptaro.core.results.column import Column
 from eptaro.core.results.result import Result
 from eptaro.errors import DateError, InputError, QuestionError, unknown
@@ -241,7 +241,7 @@ class _Plan:
         names = {prefix + entry.name for entry, _, prefix in entries}
         for name in self._add:
             if name not in names and name not in TIME_PARTS:
-                raise QuestionError(unknown("attribute", name, [*TIME_PARTS, *sorted(names)]))
+                raise unknown_attribute("attribute", name, entries, TIME_PARTS)
             if name in source.names():
                 raise QuestionError(f"{source.name} has a column {name!r} already; rename it first")
         self._of_day = [name for name in self._add if name in names]

@@ -239,6 +239,21 @@ def catalogue(calendars: Sequence[Calendar], *, relative: bool = False) -> list[
     return entries
 
 
+def unknown_attribute(
+    what: str, name: str, entries: Sequence[Entry], others: Iterable[str] = ()
+) -> QuestionError:
+    """Return the error for a name that no attribute has; a level, or `weekday`, is met by the label
+    that says it.
+    """
+    accepted = [*others, *(prefix + entry.name for entry, _, prefix in entries)]
+    meant = {
+        entry.name.removesuffix("_label"): prefix + entry.name
+        for entry, _, prefix in reversed(entries)  # of several calendars, the first
+        if prefix and entry.name.endswith("_label")
+    }
+    return QuestionError(unknown(what, name, accepted, {**meant, "weekday": "day_name"}))
+
+
 def _check_calendar_names(calendars: list[Calendar]) -> None:
     names = [calendar.name for calendar in calendars]
     for name in names:
@@ -261,7 +276,7 @@ def _choose_entries(entries: list[Entry], columns: str | Sequence[str]) -> Itera
     by_name = {prefix + entry.name: (entry, name, prefix) for entry, name, prefix in entries}
     for wanted in columns:
         if wanted not in by_name:
-            raise QuestionError(unknown("column", wanted, by_name))
+            raise unknown_attribute("column", wanted, entries)
     return [by_name[wanted] for wanted in columns]
 
 
