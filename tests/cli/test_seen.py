@@ -307,6 +307,9 @@ class Begun(Commands):
             (1, True),
             done.stderr,
         )
+        for options, shown in (((), False), (("--date", "a", "--by", "x"), True)):
+            _, out, _ = self.go("inspect", "two.csv", *options)
+            self.assertEqual("group" in next(x for x in out.splitlines() if "subject" in x), shown)
         self.assertEqual(self.go("init", "two.csv", "--date", "b")[0], 0)
         self.assertEqual(self.go("init", "odd.csv", "--out", "odd.toml")[0], 0)
         status, out, err = self.go(

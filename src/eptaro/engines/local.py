@@ -14,7 +14,7 @@ from eptaro.core.aggregation.axis import Axis
 from eptaro.core.aggregation.batch import Batch
 from eptaro.core.aggregation.cells import Cells
 from eptaro.core.aggregation.fold import Fold
-from eptaro.core.aggregation.folded import Folded, UnmetRows
+from eptaro.core.aggregation.folded import Folded, UnmetRows, note_of_blanks
 from eptaro.core.aggregation.groups import Categorical, Groups
 from eptaro.core.results.column import Column
 from eptaro.errors import QuestionError, count_noun, unknown
@@ -147,7 +147,7 @@ class Ingest:
             rows = count_noun(parsed.untimed, "row")
             notes.append(f"{rows} without a time of day: first of the day, and in no hour")
         notes += [
-            f"{count_noun(n, 'blank value')} in {name!r} left out"
+            note_of_blanks(name, n)
             for name, n in parsed.blanks.items()
             if n != self.source.blanked.get(name, 0) and not formulas.is_conditional(name)
         ]

@@ -167,6 +167,7 @@ class Folded(Databases):
                 given = {"date": "sold_on", "by": by, "measures": some, "where": where}
                 one, two = self.local(**given), ep.Daybook.from_sql(url, "sales", **given)
                 self.assertEqual((one.rows, one.coverage), (two.rows, two.coverage), where)
+                self.assertEqual(sorted(one.notes), sorted(two.notes))
                 self.same(
                     one.recap("quarter", by=["branch", "size", "late"]),
                     two.recap("quarter", by=["branch", "size", "late"]),
@@ -183,6 +184,26 @@ class Folded(Databases):
                     ep.Daybook.from_sql(
                         url, "sales", date="sold_on", measures="n=count()", where=text
                     )
+
+    def test_conditions_beside_calculated_dates_and_groups(self):
+        given = {
+            "date": "date(year(sold_on), month(sold_on), day(sold_on))",
+            "by": ["branch", "late=day(sold_on) > 15"],
+            "measures": ["s=sum(fare)", "least=min(weight)", "typical=median(units)", "n=count()"],
+        }
+        for url in self.urls():
+            self.fill(url)
+            for where in (None, "till > 1"):
+                one = self.local(**given, where=where)
+                two = ep.Daybook.from_sql(url, "sales", **given, where=where)
+                self.assertEqual(sorted(one.notes), sorted(two.notes))
+                self.same(one.recap("month", by="late"), two.recap("month", by="late"))
+                late = ep.Daybook.from_sql(url, "sales", **given, where=where, only={"late": True})
+                some = one.recap("year", by=["branch", "late"], only={"late": True})
+                names = [name for name in some.names if name != "complete"]  # their own days
+                self.same(
+                    some.select(names), late.recap("year", by=["branch", "late"]).select(names)
+                )
 
     def test_what_a_database_does_in_its_own_way_is_refused_with_the_cure(self):
         for url in self.urls():

@@ -113,17 +113,16 @@ def inspect(
         table = look(
             source, date=column, by=by, keys=keys, where=where, dates=dates, files=file_rules
         )
-    subjects, details = (table.column(name).to_list() for name in ("subject", "detail"))
-    if subjects[-1] == "next" and output.form == "table" and output.out is None:
-        visible_rows = table.take(np.arange(len(table) - 1))
+    following = ""
+    if output.form == "table" and output.out is None:
+        subjects, details = (table.column(name).to_list() for name in ("subject", "detail"))
+        if subjects[-1] == "next":  # below, as it is often wider than a screen
+            table, following = table.take(np.arange(len(table) - 1)), f"next: {details[-1]}"
         if not by:
-            visible_rows = Result(
-                [c for c in visible_rows.columns if c.name != "group"], visible_rows.meta
-            )
-        deliver(visible_rows, output)
-        click.echo(f"next: {details[-1]}")  # below, as it is often wider than a screen
-        return
+            table = Result([c for c in table.columns if c.name != "group"], table.meta)
     deliver(table, output)
+    if following:
+        click.echo(following)
 
 
 @click.command(

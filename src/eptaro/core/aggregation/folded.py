@@ -31,6 +31,15 @@ class UnmetRows(Record):
     rows: int
 
 
+def note_of_blanks(column: str, count: int) -> str:
+    """Return the note on values that are blank, and so in no measure.
+
+    >>> note_of_blanks("fare", 2)
+    "2 blank values in 'fare' left out"
+    """
+    return f"{count_noun(count, 'blank value')} in {column!r} left out"
+
+
 @record
 class Folded:
     """What a fold leaves: groups, cells, and where they came from.

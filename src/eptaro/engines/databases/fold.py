@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from decimal import Decimal
 from typing import Any
@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from eptaro.core.aggregation.axis import cells_axis
 from eptaro.core.aggregation.cells import Cells, Plane, Tally
 from eptaro.core.aggregation.encoding import CategoryEncoder, GroupEncoder
-from eptaro.core.aggregation.folded import Folded, UnmetRows
+from eptaro.core.aggregation.folded import Folded, UnmetRows, note_of_blanks
 from eptaro.core.aggregation.selected import SelectedValues, ValueLists
 from eptaro.core.aggregation.sums import Squares, Sum
 from eptaro.core.calendars.days import Ints
@@ -210,6 +210,7 @@ def entries_of(
 
 
 _MOST_ASIDE = 100_000
+_COUNTED = ("rows", "filled", "codes")  # of which no number is taken
 
 
 def fold_database(url: str, what: str, options: SqlOptions) -> Folded:
@@ -237,20 +238,44 @@ def fold_database(url: str, what: str, options: SqlOptions) -> Folded:
             rows, missed = join_lookups(rows, lookups_of(options.lookups))
             columns = {*formulas.names, *(plane.column for plane in wanted_planes)}
             rows = rows.with_column_types(columns - {date})
-            where = rows.where(date, scope)
-            days = None if formulas.where is None else _days(rows, date, rules, where)
+            days = None
+            if formulas.where is not None:
+                narrowing = {date, *scope.wanted}
+                own = {n: formula for n, formula in formulas.columns.items() if n in narrowing}
+                every = rows.working_out(replace(formulas, columns=own, where=None), date)
+                days = _days(every, date, rules, every.where(date, scope))
             if formulas:
                 rows = rows.working_out(formulas, date)
-                where = rows.where(date, scope)
-            result = _query_planes(rows, date, spec.by, wanted_planes, rules, where)
+            where = rows.where(date, scope)
+            numbers = _columns_of_numbers(rows, wanted_planes)
+            planes = [*dict.fromkeys([*wanted_planes, *(Plane("filled", n) for n in numbers)])]
+            result = _query_planes(rows, date, spec.by, planes, rules, where)
         finally:
             engine.dispose()
     if days is not None and not len(result.columns[ROWS]):
         assert formulas.where is not None
         raise InputError(f"{name}: no row meets the condition {formulas.where.text!r}")
-    folded = _build_folded(result, name, what, spec.by, wanted_planes, rules)
-    folded = replace(folded, notes=(*folded.notes, *missed))
+    folded = _build_folded(result, name, what, spec.by, planes, rules)
+    notes = _notes_of_blanks(folded, numbers, formulas)
+    kept = {plane: folded.cells.tallies[plane] for plane in wanted_planes}
+    cells = Cells(folded.cells.axis, kept)
+    folded = replace(folded, cells=cells, notes=(*notes, *folded.notes, *missed))
     return folded if days is None else _with_condition(folded, formulas, *days)
+
+
+def _columns_of_numbers(rows: SqlTable, planes: Sequence[Plane]) -> list[str]:
+    """Return the columns whose numbers are measured."""
+    picked = {name for name in only_picked(planes) if rows.is_text_or_date(name)}
+    return sorted({p.column for p in planes if p.what not in _COUNTED} - picked)
+
+
+def _notes_of_blanks(folded: Folded, numbers: list[str], formulas: Formulas) -> Iterator[str]:
+    """Yield how many values of each column of numbers are blank."""
+    cells, whole = folded.cells, (np.zeros(1, np.int64), np.full(1, folded.cells.axis.size))
+    for column in numbers:
+        blank = folded.rows - int(cells.sums(Plane("filled", column), *whole).data[0])
+        if blank and not formulas.is_conditional(column):
+            yield note_of_blanks(column, blank)
 
 
 def _check_members(measures: Sequence[Measure]) -> None:
@@ -294,11 +319,7 @@ def _query_planes(
     summed = [p for p in planes if p.what in GROUPED and p.what != "rows"]
     floats = frozenset(p.column for p in planes if p.column and rows.is_float(p.column))
     queries = []
-    countings = ("rows", "filled", "codes")
-    without_numbers = {name for name in only_picked(planes) if rows.is_text_or_date(name)}
-    rows.check_numbers(
-        sorted({p.column for p in planes if p.what not in countings} - without_numbers)
-    )
+    rows.check_numbers(_columns_of_numbers(rows, planes))
     with rows.engine.connect() as connection:
         centres = {}
         for column in {p.column for p in summed if p.what == "square"} & floats:
