@@ -669,7 +669,7 @@ class DateRules(Record):
                 raise DateError(
                     f"zone={self.zone!r} is not a time zone; use a name such as Europe/Lisbon"
                 ) from None
-        match = re.fullmatch(r"([01]\d|2[0-3]):([0-5]\d)", self.day_starts)
+        match = re.fullmatch(r"([01]\d|2[0-3]):([0-5]\d)", str(self.day_starts))
         if not match:
             raise DateError(f"day_starts={self.day_starts!r} is not a time of day; write 04:00")
         micros = (int(match[1]) * 60 + int(match[2])) * 60_000_000
