@@ -193,6 +193,20 @@ class Page(unittest.TestCase):
         self.assertRegex(said, r"Typical fare: Monday [\d,.]+, Tuesday")
         self.assertNotIn("typical_fare", said)
 
+    def test_blank_groups_goals_in_part_and_measures_without_a_rhythm(self):
+        days = [dt.date(year, month, 3) for year in (2023, 2024) for month in range(1, 13)]
+        rows = {"on": days, "g": [None, "a"] * 12, "v": [*range(24)]}
+        for measure, rhythm in (("busiest=max(sum(v) per month)", "they have no rhythm"),
+                                ("s=sum(v)", "S per day: Monday")):  # fmt: skip
+            book = ep.Daybook(rows, date="on", by="g", measures=measure, coverage="years")
+            path = book.report(
+                self.folder / "b.html", per="year", goals={"2024-02": 5, "2024-03": 6}
+            )
+            said = " ".join("".join(Outline(path.read_text()).text).split())
+            for words in (rhythm, "no year has a goal", "lowest: (blank) (+"):
+                self.assertIn(words, said)
+            self.assertNotIn("could not be made", said)
+
     def test_a_single_day_makes_a_page_too(self):
         one = ep.Daybook({"on": ["2025-08-20"], "x": [5]}, date="on", measures="s=sum(x)")
         text = one.report(self.folder / "one.html").read_text()

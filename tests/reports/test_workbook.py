@@ -51,6 +51,17 @@ class Workbook(unittest.TestCase):
                     if isinstance(cell.value, str) and cell.value.startswith("="):
                         yield sheet, cell
 
+    def test_data_dated_by_the_year_goes_on_one_sheet(self):
+        rows = {"on": ["2023", "2024", "2025", "2025"], "v": [1, 2, 3, 4]}
+        years = ep.Daybook(rows, date="on", measures="s=sum(v)", dates=ep.DateRules(grain="year"))
+        made = openpyxl.load_workbook(years.report(self.folder / "years.xlsx"))
+        self.assertEqual(made.sheetnames, ["Contents", "Years"])
+        rows = [row for row in made["Years"].iter_rows(values_only=True) if row[0]]
+        self.assertEqual([(row[0], row[5]) for row in rows[-4:]],
+                         [("2023", 1), ("2024", 2), ("2025", 7), ("total", "=SUM(F6:F8)")])  # fmt: skip
+        with self.assertRaisesRegex(ep.QuestionError, "do not lie within"):
+            self.book.report(self.folder / "days.xlsx", parts="year")
+
     def test_live_totals_are_plain_sums_that_come_to_our_values(self):
         checked = 0
         for sheet, cell in self.totals(self.live):

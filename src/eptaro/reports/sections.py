@@ -16,7 +16,7 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.proof.trace import prove
 from eptaro.core.query.query import AsOf
 from eptaro.core.results.column import NO_NUMBERS, Column
-from eptaro.core.results.format import format_column
+from eptaro.core.results.format import format_column, shown_table
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.goals import GOAL_ENDINGS
 from eptaro.core.verbs.queries import (
@@ -156,6 +156,10 @@ def plan(query: ReportContext) -> Section | None:
         if f"{name}_goal" not in table:
             continue
         planned = table.take(np.flatnonzero(~table.column(f"{name}_goal").blank))
+        if not len(planned):
+            none = f"{as_title(name)}: no {per} has a goal, as some of its parts have none."
+            section.sentences.append(none)
+            continue
         last = planned.take(slice(max(len(planned) - _LAST_ROWS.get(per, 12), 0), None))
         period, value, due, reached = (
             format_value(last.column(one), -1)
@@ -278,8 +282,7 @@ def _contributions(section: Section, query: ReportContext, within: str) -> None:
         best, worst = (table.take(at) for at in (defined[:1], defined[-1:]))
 
         def tell(one: Result) -> str:
-            row = next(one.rows())
-            of = ", ".join(str(row[group]) for group in book.about.by)
+            of = ", ".join(texts[0] for texts in shown_table(one.select(book.about.by)))
             return f"{of} ({_signed_words(one, f'{name}_change')})"
 
         extremes = f"Highest change: {tell(best)}; lowest: {tell(worst)}."
@@ -528,12 +531,18 @@ def rhythm(query: ReportContext) -> Section:
     book, about = query.book, query.book.about
     section = Section("The rhythm", "rhythm")
     added_up = tuple(m for m in about.measures if m.additive_plane)
-    plain = book.measuring(added_up or about.measures[:1])
+    of_any_days = tuple(m for m in about.measures if not m.needs_days)
     grain = level_of(about.folded.grain)
     attribute = {"day": "weekday", "month": "month", "quarter": "quarter"}.get(grain)
     if attribute is None:
         section.sentences.append(f"The data is dated by the {grain}; it has no rhythm within one.")
         return section
+    if not of_any_days:
+        section.sentences.append(
+            "The measures are of runs of days; they have no rhythm within one."
+        )
+        return section
+    plain = book.measuring(added_up or of_any_days[:1])
     days = plain.ask(Rhythm(attribute, as_of=query.as_of))
     name, word = plain.about.measures[0].name, days.names[days.names.index("days") - 1]
     shown_name = f"{name}_per_day" if f"{name}_per_day" in days else name

@@ -34,7 +34,7 @@ class SheetRules(Record):
     """What the sheets are: one per period of a level, or per value of a group column.
 
     `parts` is the level of each sheet's rows, `years` how many years back from the as-of
-    date are shown; without it, all.
+    date are shown; without it, all. Data that is dated by the year goes on one sheet.
     """
 
     sheets: str = "year"
@@ -56,7 +56,7 @@ def write_workbook(
     """Write the workbook: contents first, then the sheets, each with totals and a chart; `whole`
     answers for all groups together.
 
-    Raises `QuestionError` for a level or column that cannot distinguish sheets .
+    Raises `QuestionError` for a level or column that cannot distinguish sheets.
     """
     check_level(rules.parts, book.about.calendar.levels)
     rules = replace(rules, parts=as_wide(rules.parts, level_of(whole.about.folded.grain)))
@@ -100,6 +100,9 @@ def _sheets(book: Store, whole: Store, rules: SheetRules, as_of: AsOf) -> Iterat
             f"sheets={rules.sheets!r} is neither a level ({', '.join(levels)}) nor a group column "
             f"({', '.join(book.about.by) or 'none'})"
         )
+    if rules.sheets == book.about.folded.grain == "year":  # nothing lies within its periods
+        yield _Sheet("Years", coverage, _rows(whole, "year", coverage, as_of), None)
+        return
     if LEVELS.index(rules.sheets) >= LEVELS.index(rules.parts):
         raise QuestionError(f"parts={rules.parts!r} do not lie within sheets={rules.sheets!r}")
     for period in book.about.calendar.periods(coverage, rules.sheets):

@@ -274,11 +274,11 @@ def _value(
             continue
         if crossed.by_time or term.grain not in DAYS:
             attribute = crossed.attributes[0].name
-            may = f"work on the totals of days, not of {term.grain}s"
+            fits = f"one on the totals of days, not of {term.grain}s"
             if crossed.by_time:
-                attribute, may = "hour", "not work on the totals of other spans"
+                attribute, fits = "hour", "a measure without totals of other spans"
             raise QuestionError(
-                f"{measure.formula} has no place here: per {attribute} a measure may {may}"
+                f"{measure.formula} cannot be calculated per {attribute}: use {fits}"
             )
         table, facts = replace(view.table(term.table), coverage=common), view.facts
         own_days = table.own_within(view.seen)
