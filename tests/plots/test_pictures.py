@@ -290,14 +290,22 @@ class Drawn(unittest.TestCase):
             self.assertGreaterEqual(contrast(text.get_color(), to_hex(shade)), 4.4, text.get_text())
             self.assertEqual(inks.setdefault(text.get_text(), text.get_color()), text.get_color())
 
+    def test_a_sheet_of_days_without_a_value(self):
+        rows = {"on": ["2025-01-01", "2025-01-03"], "v": [None, None]}
+        blank = ep.Daybook(rows, date="on", measures="m=mean(v)")
+        self.draw(blank.recap("day"), "sheet")
+
     def test_what_cannot_be_drawn(self):
         one = book()
+        rows = {"on": ["2025-01-01"], "g": ["a"], "v": [5]}
+        single = ep.Daybook(rows, date="on", by="g", measures="s=sum(v)")
         for table, options, message in (
             (one.recap("quarter"), {"kind": "bar"}, "did you mean 'bars'"),
             (one.recap("quarter"), {"measure": "nett"}, "did you mean 'net'"),
-            (one.recap("quarter", by="g", wide=True), {}, "no picture"),
+            (one.recap("quarter", by="g", wide=True), {}, "no picture: leave wide=True out"),
+            (single.compare("year", by="g", groups="both"), {"kind": "changes"}, "no group has"),
             (one.recap("day", by="g"), {"kind": "sheet"}, "unknown kind of picture"),
-            (one.compare("month", back=["1 month", "1 year"]), {}, "no picture"),
+            (one.compare("month", back=["1 month", "1 year"]), {}, "no picture: give one prior"),
         ):
             with self.assertRaisesRegex(ep.QuestionError, message):
                 table.plot(self.folder / "x.png", **options)

@@ -30,9 +30,11 @@ class Changes(Record):
 
     @classmethod
     def of(cls, table: Result, name: str) -> Changes:
-        """Return the changes of one measure; raises `QuestionError` where there are no groups."""
+        """Return the changes of one measure; raises `QuestionError` for no groups."""
         if isinstance(table.answer, InParts) and len(table.answer.totals):
             table = table.take(np.setdiff1d(np.arange(len(table)), table.answer.totals))
+        if not len(table):
+            raise QuestionError("no group has a change to draw, only all of them together")
         names = group_names(table)
         if not names:
             raise QuestionError("changes by group need groups; name a column in by")

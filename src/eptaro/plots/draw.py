@@ -22,7 +22,7 @@ from eptaro.core.verbs.queries import (
     Spread,
     Trail,
 )
-from eptaro.errors import QuestionError, unknown
+from eptaro.errors import QuestionError, show_option, unknown
 from eptaro.plots.bars import draw_against, draw_attribute, draw_boxes, draw_card, draw_histogram
 from eptaro.plots.changes import draw_changes, draw_steps
 from eptaro.plots.groups import group_names
@@ -97,7 +97,7 @@ def draw(table: Result, look: PictureOptions) -> Page:
     """
     kinds = kinds_of(table)
     if not kinds or table.answer is None:
-        raise QuestionError("this table has no picture; periods, days and groups have")
+        raise QuestionError(f"this table has no picture: {_reason_for_none(table)}")
     if look.kind is not None and look.kind not in kinds:
         raise QuestionError(unknown("kind of picture for this table", look.kind, kinds))
     table = _printable(_in_time_order(table))
@@ -107,6 +107,18 @@ def draw(table: Result, look: PictureOptions) -> Page:
     drawer(table, page, measures)
     page.finish()
     return page
+
+
+def _reason_for_none(table: Result) -> str:
+    if not len(table):
+        return "it has no rows"
+    query = None if table.answer is None else table.answer.question
+    for option, value in (("wide", True), ("across", "year")):
+        if getattr(query, option, None) == value:
+            return f"leave {show_option(option, value)} out"
+    if isinstance(query, Compare) and len(query.backs) > 1:
+        return "give one prior period, not several"
+    return "the answers of verbs have, but for rows of single transactions"
 
 
 def _in_time_order(table: Result) -> Result:

@@ -70,8 +70,9 @@ def _shade_cells(page: Page, axes: Any, cells: Any, column: Column) -> Any:
     """Draw cells separated by thin lines of paper."""
     axes.grid(visible=False)
     axes.spines["bottom"].set_visible(False)
-    low = min(float(np.nanmin(cells)), 0.0)
-    high = float(np.nanmax(cells))
+    numbers = cells[~np.isnan(cells)]
+    low = float(numbers.min(initial=0.0))
+    high = float(numbers.max(initial=low))
     image = axes.imshow(
         cells, cmap=page.theme.shading(), aspect="auto", vmin=low, vmax=max(high, low + 1e-9)
     )
@@ -137,10 +138,14 @@ def draw_sheet(table: Result, page: Page, measures: Sequence[str]) -> None:
     row = np.searchsorted(first, days, side="right") - 1
     inside = row >= 0
     cells[row[inside], days[inside] - first[row[inside]]] = column.numbers()[inside]
-    best = days[np.nanargmax(np.where(inside, column.numbers(), -np.inf))]
+    numbers = np.where(inside, column.numbers(), np.nan)
+    most = ""
+    if not np.isnan(numbers).all():
+        best = as_date(int(days[np.nanargmax(numbers)]))
+        most = f", most on {best:%A} {best}"
     page.say(
-        f"{name.replace('_', ' ')} by day, most on {as_date(int(best)):%A} {as_date(int(best))}: a "
-        f"line per month, a cell per day; heavy edge: a week begins; at the right the month's value"
+        f"{name.replace('_', ' ')} by day{most}: a line per month, a cell per day; heavy edge: a "
+        f"week begins; at the right the month's value"
     )
     if len(months) > _MOST_MONTHS:
         page.note(f"the last {_MOST_MONTHS} months of {len(months)}")
