@@ -339,5 +339,10 @@ def _title_of_rows(table: Result, look: PictureOptions) -> str:
 
 
 def _short_source(source: str) -> str:
-    """Return the name of a file without its folders; an address stays as it is."""
-    return source if "://" in source else Path(source).name
+    """Return the names of files without their folders; an address stays as it is.
+
+    >>> _short_source("sales/may.csv and sales/june.csv")
+    'may.csv and june.csv'
+    """
+    parts = source.split(" and ")
+    return " and ".join(part if "://" in part else Path(part).name for part in parts)

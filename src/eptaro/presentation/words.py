@@ -47,16 +47,23 @@ class DayRange(Record):
         return f"{'on' if self.first == self.last else 'from'} {self}"
 
 
+def name_in_words(name: str) -> str:
+    """Return the name of a measure as it stands in a sentence.
+
+    >>> name_in_words("load_factor"), name_in_words("sales.entries")
+    ('load factor', 'entries of sales')
+    """
+    data_set, _, own = name.rpartition(".")
+    return (f"{own} of {data_set}" if data_set else name).replace("_", " ").strip() or name
+
+
 def as_title(name: str) -> str:
     """Return the name of a measure as a sentence begins with it.
 
     >>> as_title("load_factor")
     'Load factor'
-    >>> as_title("sales.entries")
-    'Entries of sales'
     """
-    data_set, _, own = name.rpartition(".")
-    words = (f"{own} of {data_set}" if data_set else name).replace("_", " ").strip() or name
+    words = name_in_words(name)
     return words[:1].upper() + words[1:]
 
 

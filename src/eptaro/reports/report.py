@@ -18,7 +18,7 @@ from eptaro.core.verbs.store import MemoryStore, Store
 from eptaro.errors import InputError, QuestionError, unknown
 from eptaro.outputs.files import replace_whole
 from eptaro.outputs.html import STYLE
-from eptaro.presentation.words import calendar_in_words
+from eptaro.presentation.words import calendar_in_words, name_in_words
 from eptaro.progress import report_progress
 from eptaro.record import Record, record
 from eptaro.reports.sections import ReportContext, ReportRules, Section, make_section
@@ -53,7 +53,7 @@ def write_page(
         section = proof.result() if proof and name == _APART else make_section(name, query)
         if section is not None:
             sections.append(section)
-    several = [measure.name.replace("_", " ") for measure in book.about.measures]
+    several = [name_in_words(measure.name) for measure in book.about.measures]
     more = [f"{len(several) - _MOST_NAMED} more"] if len(several) > _MOST_NAMED + 1 else []
     names = ", ".join([*several[: _MOST_NAMED if more else None], *more])
     page = _template().render(
