@@ -31,4 +31,3 @@ def end_of_rows(const uint8_t[::1] text, uint8_t delimiter):
         else:
             end = 0
     return end
-
