@@ -1,11 +1,13 @@
 """CSV files that are parsed in blocks side by side read as one stream of rows does."""
 
+import itertools
 import random
 from collections import Counter
 from pathlib import Path
 from unittest import mock
 
 import pyarrow as pa
+import pyarrow.csv
 
 import eptaro as ep
 from eptaro.inputs.files import csv, csvblocks
@@ -74,3 +76,23 @@ class Blocks(Files):
         for way in ("in blocks", "as a stream in the end"):
             self.assertGreater(outcomes["read", way], 50, outcomes)
         self.assertGreater(outcomes["refused", "as a stream in the end"], 20, outcomes)
+
+    def test_a_block_that_cannot_be_parsed_is_read_with_the_stream(self):
+        rows = [f"2025-01-{1 + n % 28:02d},a,{n}\n" for n in range(200)]
+        path = self.file("rows.csv", "on,shop,fare\n" + "".join(rows))
+        wanted = self.read(path, FileRules())
+        parse = pa.csv.read_csv
+        for failing in (1, 3):
+            calls = itertools.count(1)
+
+            def parse_some(*words, failing=failing, calls=calls, **options):
+                if next(calls) == failing:
+                    raise pa.ArrowInvalid("cannot be")
+                return parse(*words, **options)
+
+            with (
+                mock.patch.object(csv, "_LEAST_CUT", 0),
+                mock.patch.object(csvblocks, "_BLOCK", 500),
+                mock.patch.object(pa.csv, "read_csv", parse_some),
+            ):
+                self.assertEqual(self.read(path, FileRules()), wanted, failing)

@@ -64,3 +64,17 @@ class Folders(Commands):
             self.assertIn(said, told, words)
         self.well(*again, "--replace-days", "2025-08-01..2025-08-01", "--force")
         self.assertEqual(ep.Daybook.open(self.folder / "kept").rows, 1)
+
+    def test_days_that_had_rows_already_are_named_with_the_cure(self):
+        for name, first in (("one", 1), ("two", 4), ("three", 8)):
+            days = "".join(f"2025-08-{first + n:02d},7,a,car\n" for n in range(4))
+            (self.folder / f"{name}.csv").write_text("sailed_on,fare,route,fare_class\n" + days)
+        self.well("fold", "one.csv", *FOLD, "--into", "kept")
+        _, told = self.well("fold", "two.csv", "--into", "kept")
+        self.assertIn("2025-08-04..2025-08-04 had rows already, and both count now", told)
+        _, told = self.well("fold", "three.csv", "--into", "kept")
+        self.assertNotIn("had rows already", told)
+        cure = ("--replace-days", "2025-08-04..2025-08-07", "--force")
+        _, told = self.well("fold", "two.csv", "--into", "kept", *cure)
+        self.assertNotIn("had rows already", told)
+        self.assertEqual(ep.Daybook.open(self.folder / "kept").rows, 11)

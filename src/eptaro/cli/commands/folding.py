@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 
@@ -16,6 +17,7 @@ from eptaro.cli.process import leave_pandas_out
 from eptaro.cli.settings import Settings
 from eptaro.cli.show import deliver
 from eptaro.core.calendars.days import ordinal
+from eptaro.core.calendars.span import Span
 from eptaro.core.results.column import Column, date_column
 from eptaro.core.results.result import Result
 from eptaro.daybook import Daybook
@@ -65,9 +67,23 @@ def _add_files(folder: str, data: DataOptions, files: list[str], options: AddOpt
     words = f"{count_noun(change.rows, 'row')} of {change.first}..{change.last} added to {folder}"
     if change.replaced:
         words += f", in the place of {change.removed:,} of {change.replaced}"
+    elif days := _days_had_before(store.manifest.changes):
+        notify(
+            f"{days} had rows already, and both count now; if the new ones take their place, run "
+            f"this again with --replace-days {change.first}..{change.last} --force"
+        )
     about = store.about
     groups = count_noun(about.groups.count, "group")
     return f"{words}: {count_noun(about.rows, 'row')} in {groups}, {about.coverage}"
+
+
+def _days_had_before(changes: Sequence[Commit]) -> Span | None:
+    """Return the days of the last change on which earlier ones brought rows as well, None for none;
+    days are told by the first and last of each change.
+    """
+    *earlier, last = (Span(change.first, change.last) for change in changes)
+    both = [days for span in earlier if (days := span.overlap(last)) is not None]
+    return Span.of(min(days.lo for days in both), max(days.hi for days in both)) if both else None
 
 
 def shown_changes(folder: str) -> tuple[Result, list[str]]:
