@@ -157,7 +157,7 @@ class Carried(unittest.TestCase):
             ep.Daybook(table, date="on", measures="c=mean(closing(b per a) per day)").rhythm(
                 "weekday"
             )
-        for spec, said in (("closing(b)", "name the accounts"), ("closing(b per day)", "a balance is of accounts"),
+        for spec, said in (("closing(b)", r"name the accounts.*; of a single one, use last\(b\)"), ("opening(b)", r"per account\)$"), ("closing(b per day)", "a balance is of accounts"),
                            ("max(closing(b per a) per a)", "closing goes by the order"), ("closing(b per zz)", "unknown column 'zz'")):  # fmt: skip
             with self.subTest(spec=spec), self.assertRaisesRegex(ep.EptaroError, said):
                 ep.Daybook(table, date="on", measures=f"c={spec}")

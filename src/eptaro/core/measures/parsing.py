@@ -58,7 +58,10 @@ def _parse_formula(text: str, whole: str) -> tuple[Term, str]:
     cut = _last_per(body)
     if how in CARRIED:
         if cut < 1:
-            raise MeasureError(f"{whole!r}: name the accounts, as in {how}(balance per account)")
+            alone = f"; of a single one, use last({body.strip()})" if how == "closing" else ""
+            raise MeasureError(
+                f"{whole!r}: name the accounts, as in {how}(balance per account){alone}"
+            )
         return _balance(how, body[:cut].strip(), body[cut:], whole), text[stop + 1 :]
     if cut > 0 and _CALL.search(body[:cut]):
         per = body[cut:].strip()[len("per") :].strip()

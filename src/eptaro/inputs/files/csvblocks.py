@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from concurrent.futures import Future
 
 _BLOCK = 1 << 22  # bytes
+_MOST_THREADS = 8  # each has some blocks in memory
 
 
 class RowBlocks:
@@ -46,12 +47,13 @@ class RowBlocks:
         """Yield the table of each block, in order; `parse` is called in several threads."""
         from concurrent.futures import ThreadPoolExecutor  # it brings logging: not at the start
 
-        pool = ThreadPoolExecutor(WORKERS, thread_name_prefix="csv")
+        threads = min(WORKERS, _MOST_THREADS)
+        pool = ThreadPoolExecutor(threads, thread_name_prefix="csv")
         pending: deque[Future[pa.Table]] = deque()
         try:
             for text, first in self:
                 pending.append(pool.submit(parse, text, first))
-                if len(pending) > WORKERS:
+                if len(pending) > threads:
                     yield pending.popleft().result()
             while pending:
                 yield pending.popleft().result()
