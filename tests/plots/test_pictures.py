@@ -290,6 +290,13 @@ class Drawn(unittest.TestCase):
             self.assertGreaterEqual(contrast(text.get_color(), to_hex(shade)), 4.4, text.get_text())
             self.assertEqual(inks.setdefault(text.get_text(), text.get_color()), text.get_color())
 
+    def test_shades_end_at_the_largest_value_though_it_is_negative(self):
+        rows = {"on": ["2025-01-01", "2025-01-02"], "v": [-5, -3]}
+        below = ep.Daybook(rows, date="on", measures="m=mean(v)")
+        figure = self.draw(below.recap("day"), "sheet")
+        (image,) = (image for axes in figure.axes for image in axes.images)
+        self.assertEqual(image.get_clim(), (-5, -3))
+
     def test_a_sheet_of_days_without_a_value(self):
         rows = {"on": ["2025-01-01", "2025-01-03"], "v": [None, None]}
         blank = ep.Daybook(rows, date="on", measures="m=mean(v)")

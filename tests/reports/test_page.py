@@ -196,9 +196,10 @@ class Page(unittest.TestCase):
     def test_blank_groups_goals_in_part_and_measures_without_a_rhythm(self):
         days = [dt.date(year, month, 3) for year in (2023, 2024) for month in range(1, 13)]
         rows = {"on": days, "g": [None, "a"] * 12, "v": [*range(24)]}
-        for measure, rhythm in (("busiest=max(sum(v) per month)", "they have no rhythm"),
-                                ("s=sum(v)", "S per day: Monday")):  # fmt: skip
-            book = ep.Daybook(rows, date="on", by="g", measures=measure, coverage="years")
+        staged = "busiest=max(sum(v) per month)"
+        for measures, rhythm in (([staged], "they have no rhythm"), (["s=sum(v)"], "S per day: Monday"),
+                                 ([staged, "typical=mean(v)"], "Typical: Monday")):  # fmt: skip
+            book = ep.Daybook(rows, date="on", by="g", measures=measures, coverage="years")
             path = book.report(
                 self.folder / "b.html", per="year", goals={"2024-02": 5, "2024-03": 6}
             )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import csv
 import io
 import re
@@ -22,7 +23,7 @@ import pyarrow as pa
 from eptaro.core.calendars.days import FIRST_DAY
 from eptaro.core.kernels.parallel import is_in_turn
 from eptaro.digest import digest_of_file, file_digest, start_digest
-from eptaro.errors import InputError, MeasureError, NoRowsError
+from eptaro.errors import InputError, MeasureError, NoRowsError, count_noun
 from eptaro.inputs import arrow_compute as pc
 from eptaro.inputs.dates.reading import day_numbers
 from eptaro.inputs.sources import ColumnRequest, Source, check_columns
@@ -37,6 +38,8 @@ _PEEK = 1 << 16
 _LINES_ABOVE = 100  # lines that may be above the names, to look for these
 _LONGEST_HEADER = 1 << 24  # bytes
 _FIRST_DATES = 100  # lines that are looked at
+_RAGGED = re.compile(r"Expected (?P<wanted>\d+) columns, got (?P<has>\d+): (?P<row>.*)", re.DOTALL)
+_CUT_OFF = " ..."  # what is said of a long row ends so
 _ISO_DAY = re.compile(r"\d{4}-\d\d-\d\d", re.ASCII)
 _LARGE = 1 << 30  # bytes unpacked that may have any ratio
 _MOST_RATIO = 1_200  # of gzip, the widest used packing, 1,032 is the most
@@ -422,10 +425,49 @@ class CsvFile(Source):
             )
         if "cannot infer number of columns" in str(error):  # of a header that no line end follows
             return NoRowsError(f"{self.name}: has column names but no rows")
-        mark, cure = self._delimiter, ""
-        if f'{mark} "' in str(error):
-            cure = f"; remove the spaces before quotes, such as with sed 's/{mark} *\"/{mark}\"/g'"
-        return InputError(f"{self.name}: cannot be read: {' '.join(str(error).split())}{cure}")
+        if ragged := _RAGGED.search(str(error)):
+            has, wanted = int(ragged["has"]), int(ragged["wanted"])
+            line = self._line_of(ragged["row"], has)
+            where = f"line {line:,}" if line else f"the row {ragged['row']!r}"
+            why = f"is a {self._delimiter!r} within a field that is not quoted?"
+            why = why if has > wanted else "is a field missing, or a line end within one?"
+            why = self._cure_of_spaces(ragged["row"]) or why
+            return InputError(
+                f"{self.name}: {where} has {count_noun(has, 'field')} for "
+                f"{count_noun(wanted, 'column')}; {why}"
+            )
+        cure = self._cure_of_spaces(str(error))
+        words = " ".join(str(error).split())
+        return InputError(f"{self.name}: cannot be read: {words}{cure and f'; {cure}'}")
+
+    def _cure_of_spaces(self, row: str) -> str:
+        """Return what helps where a row has spaces before quotes, which are in the field then."""
+        mark = self._delimiter
+        if f'{mark} "' not in row:
+            return ""
+        return f"remove the spaces before quotes, such as with sed 's/{mark} *\"/{mark}\"/g'"
+
+    def _line_of(self, row: str, fields: int) -> int:
+        """Return the number of the first line that is a row, which may be cut off, with so many
+        fields; 0 where it cannot be told.
+        """
+        text = row.removesuffix(_CUT_OFF)
+        if "\n" in text or "\r" in text:  # several lines, in quotes
+            return 0
+        begin = text.encode(self._encoding(), errors="replace")
+        with (
+            contextlib.suppress(OSError, UnicodeError, pa.ArrowException, csv.Error),
+            self._open() as raw,
+            self._unpack(raw) as stream,
+            io.BufferedReader(stream) as lines,
+        ):
+            for number, line in enumerate(lines, 1):
+                if not line.startswith(begin):
+                    continue
+                whole = line.decode(self._encoding()).rstrip("\r\n")
+                if len(next(csv.reader([whole], delimiter=self._delimiter))) == fields:
+                    return number
+        return 0
 
 
 class StandardInput(CsvFile):
