@@ -48,7 +48,7 @@ class DayRange(Record):
 
 
 def name_in_words(name: str) -> str:
-    """Return the name of a measure as it stands in a sentence.
+    """Return the name of a measure in words.
 
     >>> name_in_words("load_factor"), name_in_words("sales.entries")
     ('load factor', 'entries of sales')

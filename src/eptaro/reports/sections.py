@@ -538,9 +538,7 @@ def rhythm(query: ReportContext) -> Section:
         section.sentences.append(f"The data is dated by the {grain}; it has no rhythm within one.")
         return section
     if not of_any_days:
-        section.sentences.append(
-            "The measures are of runs of days; they have no rhythm within one."
-        )
+        section.sentences.append("The measures are of runs of days: they have no rhythm in these.")
         return section
     plain = book.measuring(added_up or of_any_days[:1])
     days = plain.ask(Rhythm(attribute, as_of=query.as_of))

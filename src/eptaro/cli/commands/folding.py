@@ -79,7 +79,7 @@ def _add_files(folder: str, data: DataOptions, files: list[str], options: AddOpt
 
 def _days_had_before(changes: Sequence[Commit]) -> Span | None:
     """Return the days of the last change on which earlier ones brought rows as well, None for none;
-    days are told by the first and last of each change.
+    what each brought is known by its first and last day.
     """
     *earlier, last = (Span(change.first, change.last) for change in changes)
     both = [days for span in earlier if (days := span.overlap(last)) is not None]

@@ -118,11 +118,11 @@ _BEFORE_QUOTES = b'\n\r"'  # or a delimiter, where a quote opens a field
 
 
 def end_of_rows(text: bytes, delimiter: bytes) -> int:
-    """Return where the last row that ends in some CSV text does: 0 where none ends, and -1 where a
-    quote stands amid a field, so that it cannot be told without parsing.
+    """Return where the last whole row of some CSV text ends: 0 where there is none, and -1 where a
+    quote is in the middle of a field, as it takes parsing then.
 
     The text begins a row. A quote opens a field where it follows the delimiter, one byte, or a line
-    end (RFC 4180); within it, two in a row stand for one and so close the field and open it again.
+    end (RFC 4180); within it, two in a row mean one, and so close the field and open it again.
 
     >>> text = b'on,route\\n2025-01-06,"Ferry\\nroute 1"\\n2025-'
     >>> text[: end_of_rows(text, b",")]

@@ -449,7 +449,7 @@ class CsvFile(Source):
 
     def _line_of(self, row: str, fields: int) -> int:
         """Return the number of the first line that is a row, which may be cut off, with so many
-        fields; 0 where it cannot be told.
+        fields; 0 where none is found.
         """
         text = row.removesuffix(_CUT_OFF)
         if "\n" in text or "\r" in text:  # several lines, in quotes
