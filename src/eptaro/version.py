@@ -1,8 +1,9 @@
-"""The one place that holds the version; and what this build is made of."""
+"""The version, the mark of the files that are a book's, and what this build is made of."""
 
 from __future__ import annotations
 
 __version__ = "0.1.0"
+BOOK_MARK = b"eptaro-book"  # in the metadata of a Parquet file that is, or belongs to, a book
 
 
 def kernel() -> str:

@@ -210,6 +210,25 @@ class Annotate(unittest.TestCase):
             self.assertEqual(rows[0], {"id": "007", "on": "2025-08-20", "day_name": "Wednesday"})
             self.assertIsNone(rows[1]["day_name"])
 
+    def test_books_have_no_rows_to_read(self):
+        with tempfile.TemporaryDirectory() as folder:
+            book = ep.Daybook({"on": ["2025-08-20"], "x": [1]}, date="on", measures="s=sum(x)")
+            for name in ("b.parquet", "b/"):
+                kept = book.write(f"{folder}/{name}")
+                for read in (
+                    lambda kept=kept: ep.annotate(kept, add="hour"),
+                    lambda kept=kept: ep.inspect(kept),
+                    lambda kept=kept: ep.Daybook.read(kept, date="day", measures="n=count()"),
+                ):
+                    with self.assertRaisesRegex(ep.InputError, "belongs to a book"):
+                        read()
+
+    def test_conditions_beside_rules_for_numbers(self):
+        rows = {"on": ["2025-08-20", "2025-08-21"], "x": ["5-", "7"]}
+        rules = ep.NumberRules(trailing_minus=True)
+        some = ep.annotate(rows, date="on", add="day_name", where="x < 0", numbers=rules)
+        self.assertEqual(some["day_name"].to_pylist(), ["Wednesday"])
+
     def test_what_cannot_be_added(self):
         bad = (
             ({"add": ["dayname"]}, ep.QuestionError, "did you mean 'day_name'"),

@@ -165,6 +165,10 @@ class Proposed(unittest.TestCase):
         plain = {"on": ["2020-04-07", "2021-05-08"], **zoned}
         self.assertIn(("date column", "on", f"the plainest dates; {too}"), self.details(plain))
 
+    def test_a_date_that_takes_no_column_is_refused(self):
+        with self.assertRaisesRegex(ep.DateError, "is the same in every row; name the columns"):
+            ep.Daybook({"x": [1]}, date="date(2025, 1, 1)", measures="s=sum(x)")
+
     def test_a_calculated_date_is_looked_at(self):
         found = ep.inspect({"y": [2020, 2020], "m": ["May", "Mayor"]}, date="date(y, m, 1)")
         values = {row["subject"]: (row["value"], row["count"]) for row in found.rows()}

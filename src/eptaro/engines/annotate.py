@@ -127,7 +127,7 @@ ENDINGS = (".csv", ".parquet", ".arrow")
 def annotate(
     source: Any,
     *,
-    add: Sequence[str],
+    add: str | Sequence[str],
     date: str | None = None,
     calendars: Calendar | Sequence[Calendar] | None = None,
     workdays: Workdays | WorkdaysOf | None = None,
@@ -151,7 +151,7 @@ def annotate(
     ----------
     source : frame, mapping, str or Path
         A frame, a mapping of arrays, or a file.
-    add : sequence of str
+    add : str or sequence of str
         Attributes of the dimension, or parts of the time.
     date : str, optional
         The column of dates.
@@ -201,7 +201,16 @@ def annotate(
         opened = filter_source(opened, where, date, rules)
         all_calendars = [calendars] if isinstance(calendars, Calendar) else list(calendars or ())
         all_calendars = all_calendars or [MonthCalendar()]
-        plan = _Plan(opened, list(add), date, all_calendars, workdays, locale, as_of, rules)
+        plan = _Plan(
+            opened,
+            [add] if isinstance(add, str) else list(add),
+            date,
+            all_calendars,
+            workdays,
+            locale,
+            as_of,
+            rules,
+        )
         if out is None:
             tables = list(plan.tables())
             rows = pa.concat_tables(tables) if tables else pa.table({})

@@ -29,8 +29,9 @@ from eptaro.inputs.files.chunks import to_numpy
 from eptaro.outputs.arrow import to_array
 from eptaro.outputs.files import replace_whole
 from eptaro.paths import StoragePath
-from eptaro.storage.layout import METADATA, PICKED, VERSION, damage, part_name, with_metadata
+from eptaro.storage.layout import PICKED, VERSION, damage, part_name, with_metadata
 from eptaro.storage.metadata import about_book, options_from_metadata, rows_from_metadata
+from eptaro.version import BOOK_MARK
 
 _MOST_DECIMALS = 400  # of sums that were brought to the decimals of others
 
@@ -200,7 +201,7 @@ def open_book(path: StoragePath) -> tuple[Folded, BookOptions]:
             )
     except (pa.ArrowException, OSError, UnicodeError) as error:
         raise InputError(f"{path}: cannot be read: {' '.join(str(error).split())}") from None
-    packed = (table.schema.metadata or {}).get(METADATA)
+    packed = (table.schema.metadata or {}).get(BOOK_MARK)
     if packed is None:
         raise InputError(f"{path}: is a Parquet file, but not a book; use Daybook.read")
     with damage(path):

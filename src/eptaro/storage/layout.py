@@ -16,11 +16,9 @@ from typing import Any
 
 from eptaro.errors import EptaroError, InputError
 from eptaro.paths import StoragePath, is_stored, scheme_of
+from eptaro.version import BOOK_MARK
 
 VERSION = 3
-
-
-METADATA = b"eptaro-book"
 
 
 NAME = "manifest.json"  # of the file that makes a folder a book
@@ -43,7 +41,7 @@ def with_metadata(table: Any, about: dict[str, Any]) -> Any:
     import json
 
     metadata = json.dumps(about, ensure_ascii=False).encode("utf-8")
-    return table.replace_schema_metadata({METADATA: metadata})
+    return table.replace_schema_metadata({BOOK_MARK: metadata})
 
 
 @contextmanager
@@ -73,6 +71,6 @@ def is_book(path: str) -> bool:
     from pyarrow import parquet
 
     try:
-        return METADATA in (parquet.read_schema(place.open_input()).metadata or {})
+        return BOOK_MARK in (parquet.read_schema(place.open_input()).metadata or {})
     except (pa.ArrowException, OSError, UnicodeError):
         return False

@@ -34,7 +34,7 @@ from eptaro.core.expressions.tree import (
     error_at,
     names_in,
 )
-from eptaro.errors import ExpressionError, unknown
+from eptaro.errors import DateError, ExpressionError, show_option, unknown
 from eptaro.record import Record, record
 
 MOST_LETTERS = 10_000
@@ -375,7 +375,8 @@ class Formula(Record):
     def date(cls, text: str) -> Formula | None:
         """Return the expression of a date; None for a text that is the name of a column.
 
-        A sum that is to be a date can only be a date and a number of days.
+        A sum that is to be a date can only be a date and a number of days. Raises `DateError` for
+        one that takes no column.
 
         >>> Formula.date("sold on"), str(Formula.date("entered + 7 * (week - 1)").node)
         (None, 'shift(entered, 7 * (week - 1))')
@@ -383,6 +384,11 @@ class Formula(Record):
         if not _DATE_FORMULA.match(text):
             return None
         formula = cls.column(text, ValueKind.DATE)
+        if not formula.names:
+            raise DateError(
+                f"{show_option('date', text)} is the same in every row; name the columns that "
+                f"dates are calculated from, such as date(year, month, day)"
+            )
         return replace(formula, node=_shift_dates(formula.node))
 
     @property

@@ -251,7 +251,7 @@ class NumberParsingSource(SourceWrapper):
                 return False
         return True
 
-    def as_numbers(self, column: pa.ChunkedArray, origin: RowOrigin, name: str) -> Any:
+    def as_numbers(self, column: pa.ChunkedArray, origin: RowOrigin, name: str) -> pa.ChunkedArray:
         """Return a column of text as numbers under the rules.
 
         Raises `MeasureError` for what is none.
@@ -274,7 +274,7 @@ class NumberParsingSource(SourceWrapper):
             for word in pc.value_counts(pc.utf8_trim_whitespace(texts.filter(worded))):
                 text = word["values"].as_py()
                 counts[text] = counts.get(text, 0) + word["counts"].as_py()
-        return numbers
+        return pa.chunked_array([numbers])
 
 
 def _distinct_texts(column: pa.ChunkedArray) -> list[str | None]:

@@ -19,6 +19,7 @@ from eptaro.inputs.files.chunks import unreadable
 from eptaro.inputs.sources import ColumnRequest, SkippedRows, Source, check_columns, plain_text
 from eptaro.paths import StoragePath
 from eptaro.rules import FileRules
+from eptaro.version import BOOK_MARK
 
 
 def prune_row_groups(
@@ -96,10 +97,16 @@ class ParquetFile(Source):
         from pyarrow import parquet
 
         try:
-            file = self.path if self._place is None else self._place.open_input()
-            return parquet.ParquetFile(file, read_dictionary=list(coded))
+            path = self.path if self._place is None else self._place.open_input()
+            file = parquet.ParquetFile(path, read_dictionary=list(coded))
         except (pa.ArrowException, OSError, UnicodeError) as error:
             raise unreadable(self.name, error) from None
+        if BOOK_MARK in (file.metadata.metadata or {}):
+            raise InputError(
+                f"{self.name}: belongs to a book, whose rows are folded already; give the file of "
+                f"its rows, or ask the book"
+            )
+        return file
 
     def names(self) -> list[str]:
         """Return the names of all columns."""

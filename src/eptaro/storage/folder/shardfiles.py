@@ -28,7 +28,8 @@ from eptaro.record import Record, record
 from eptaro.storage.bookfile import occupied_cells, parts_of, tallies_of
 from eptaro.storage.folder.files import read_file, write_table
 from eptaro.storage.folder.manifest import FileEntry, Manifest
-from eptaro.storage.layout import METADATA, damage, with_metadata
+from eptaro.storage.layout import damage, with_metadata
+from eptaro.version import BOOK_MARK
 
 _ROWS = "rows::whole"
 _OF_FEW = ("day", "rows:", "filled:")  # columns that hold few different values
@@ -56,7 +57,7 @@ class CellTable:
     def read(cls, folder: StoragePath, path: str, digest: str) -> CellTable:
         """Return what is in a file of a folder."""
         table = read_file(folder, path, digest)
-        about = json.loads(table.schema.metadata[METADATA])
+        about = json.loads(table.schema.metadata[BOOK_MARK])
         return cls(table, about["planes"])
 
     def write(self, sink: Any) -> None:
