@@ -204,11 +204,11 @@ def _write_about(source: Path, target: Path, rng: random.Random) -> None:
     """Write a book whose metadata are changed."""
     from pyarrow import parquet
 
-    from eptaro.storage.layout import METADATA
+    from eptaro.version import BOOK_MARK
 
     table = parquet.read_table(source)
-    about = text_changed(table.schema.metadata[METADATA].decode(), rng)
-    changed = {METADATA: about.encode("utf-8", "replace")}
+    about = text_changed(table.schema.metadata[BOOK_MARK].decode(), rng)
+    changed = {BOOK_MARK: about.encode("utf-8", "replace")}
     parquet.write_table(table.replace_schema_metadata(changed), target)
 
 

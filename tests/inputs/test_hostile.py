@@ -181,7 +181,7 @@ class Books(unittest.TestCase):
     """What a damaged book says of itself is an error of ours."""
 
     def test_metadata(self):
-        from eptaro.storage.layout import METADATA
+        from eptaro.version import BOOK_MARK
 
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "b.parquet"
@@ -191,13 +191,13 @@ class Books(unittest.TestCase):
                 measures=["s=sum(x)", "m=max(x)"],
             )
             table = parquet.read_table(made.write(path))
-            good = table.schema.metadata[METADATA].decode()
+            good = table.schema.metadata[BOOK_MARK].decode()
             for old, new in (("{", "["), ('"planes": [[', '"planes": [[[5], '), ('"float"', '"flout"'), ("2025", "20x5"),
                              ('"sum"', '"summ"'), ('"measures": ["', '"measures": ["q=median(x)", "'),
                              ('"calendar": {', '"calendar": {"kind": 5, "x": '), ('"version": ', '"version": -'),
                              ('"rows": ', '"rows": "x'), ('"coverage": "', '"coverage": "9')):  # fmt: skip
                 self.assertIn(old, good)
-                changed = {METADATA: good.replace(old, new, 1).encode()}
+                changed = {BOOK_MARK: good.replace(old, new, 1).encode()}
                 parquet.write_table(table.replace_schema_metadata(changed), path)
                 with self.assertRaises(ep.EptaroError, msg=new):
                     ep.Daybook.open(path)
