@@ -287,16 +287,21 @@ class CsvFile(Source):
     def _stream(self, names: list[str], types: dict[str, pa.DataType]) -> Iterator[pa.Table]:
         """Yield some columns of the file, parsed side by side where it may be cut."""
         rows = 0
-        if self._may_be_cut:
-            try:
-                for table in self._stream_of_blocks(names, types):
-                    rows += table.num_rows
-                    yield table
-            except pa.ArrowInvalid:  # it is met again, with the row's number in the file
-                pass
-            else:
-                return
-        yield from _rows_from(rows, self._whole_stream(names, types))
+        try:
+            if self._may_be_cut:
+                try:
+                    for table in self._stream_of_blocks(names, types):
+                        rows += table.num_rows
+                        yield table
+                except pa.ArrowInvalid:  # it is met again, with the row's number in the file
+                    pass
+                else:
+                    return
+            yield from _rows_from(rows, self._whole_stream(names, types))
+        except pa.ArrowInvalid:  # which the caller explains
+            raise
+        except (pa.ArrowException, OSError, UnicodeError) as error:
+            raise self._unreadable(error) from None
 
     @property
     def _may_be_cut(self) -> bool:
@@ -323,28 +328,18 @@ class CsvFile(Source):
                 convert_options=convert,
             )
 
-        try:
-            with self._open() as raw:
-                blocks = RowBlocks(raw, self._delimiter.encode())
-                for table in blocks.parse(parse_block):
-                    self.share = raw.tell() / self._size
-                    yield table
-                if blocks.uncut is not None:
-                    raw.seek(blocks.uncut)
-                    yield from self._parse_stream(raw, raw, names, types, first=not blocks.uncut)
-        except pa.ArrowInvalid:
-            raise
-        except (pa.ArrowException, OSError, UnicodeError) as error:
-            raise self._unreadable(error) from None
+        with self._open() as raw:
+            blocks = RowBlocks(raw, self._delimiter.encode())
+            for table in blocks.parse(parse_block):
+                self.share = raw.tell() / self._size
+                yield table
+            if blocks.uncut is not None:
+                raw.seek(blocks.uncut)
+                yield from self._parse_stream(raw, raw, names, types, first=not blocks.uncut)
 
     def _whole_stream(self, names: list[str], types: dict[str, pa.DataType]) -> Iterator[pa.Table]:
-        try:
-            with self._open() as raw, self._unpack(raw) as stream:
-                yield from self._parse_stream(raw, stream, names, types)
-        except pa.ArrowInvalid:
-            raise
-        except (pa.ArrowException, OSError, UnicodeError) as error:
-            raise self._unreadable(error) from None
+        with self._open() as raw, self._unpack(raw) as stream:
+            yield from self._parse_stream(raw, stream, names, types)
 
     def _parse_stream(
         self,
