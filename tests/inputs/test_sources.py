@@ -469,6 +469,16 @@ class SameBook(Files):
                 self.assertNotEqual(digest_of_file(io.BytesIO(plain), size), one, (size, at))
                 plain[at] ^= 1
 
+    def test_damage_far_into_a_packed_file_names_the_file(self):
+        rng = random.Random(4)
+        rows = [f"2025-01-{1 + n % 31:02d},{rng.random()},1\n" for n in range(40_000)]
+        packed = bytearray(gzip.compress(("on,shop,fare\n" + "".join(rows)).encode()))
+        half = len(packed) // 2
+        packed[half : half + 200] = b"\xff" * 200
+        path = self.file("damaged.csv.gz", bytes(packed))
+        with self.assertRaisesRegex(ep.InputError, "damaged.csv.gz: cannot be read"):
+            ep.Daybook.read(path, **OPTIONS)
+
     def test_long_archives_are_read_to_their_end(self):
         self.enterContext(mock.patch("eptaro.inputs.files.csv._BLOCK", 1 << 16))
         rows = [f"2025-01-{1 + n % 31:02d},{n % 7},{n}.25\n" for n in range(30_000)]
