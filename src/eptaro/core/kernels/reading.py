@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from enum import IntEnum
 from functools import cached_property, partial
 from typing import Any, NamedTuple, TypeAlias
 
@@ -11,7 +12,7 @@ from numpy.typing import NDArray
 from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.kernels import dispatch
 from eptaro.core.kernels.parallel import parallel_for, run_parallel, slices
-from eptaro.record import record
+from eptaro.record import Record, record
 
 _AT_ONCE = 1 << 16  # values: they are in the processor's cache when the largest is looked for
 
@@ -143,6 +144,71 @@ def end_of_rows(text: bytes, delimiter: bytes) -> int:
     ends = np.flatnonzero(codes == ord("\n"))
     outside = np.searchsorted(quotes, ends) % 2 == 0
     return int(ends[outside].max(initial=-1)) + 1
+
+
+class TextPart(IntEnum):
+    """What a letter of a time stamp's text belongs to.
+
+    The date is three numbers in the order written, a fraction six digits by themselves; `AM`, `PM`,
+    `UTC` and `SIGN` are letters, and `OFFSET` is four digits. `NONE` is not kept.
+    """
+
+    FIRST, SECOND, THIRD, HOUR, MINUTE, SECONDS, AM, PM = range(8)
+    DIGIT_1, DIGIT_2, DIGIT_3, DIGIT_4, DIGIT_5, DIGIT_6 = range(8, 14)
+    UTC, SIGN, OFFSET, NONE = range(14, 18)
+
+
+@record
+class Automaton(Record):
+    """A finite automaton that reads texts, letter by letter, as time stamps.
+
+    `table` is `(n_states, 256) uint8`, the state that follows each state on each byte: 0 accepts
+    nothing, and 1 begins. `parts`, `(n_states,) uint8`, is what the letter that leads to a state
+    belongs to, a `TextPart`; `orders`, `(n_states,) uint8`, in which order the date is that may end
+    there: 1 for ymd, 2 for dmy, 3 for mdy, and 0 where no text ends.
+    """
+
+    table: NDArray[np.uint8]
+    parts: NDArray[np.uint8]
+    orders: NDArray[np.uint8]
+
+
+class TextStamps(NamedTuple):
+    """What texts say as time stamps: microseconds since 1970 as written, minutes of offset from UTC
+    (`NO_MINUTES` where there is none), and which texts are known; each is `(n,)`.
+
+    Of a text that is not known, the others say nothing.
+    """
+
+    micros: Ints
+    minutes: NDArray[np.int16]
+    known: Flags
+
+
+NO_MINUTES = np.int16(np.iinfo(np.int16).min)
+
+
+def read_stamps(
+    data: NDArray[np.uint8], offsets: NDArray[Any], automaton: Automaton
+) -> TextStamps | None:
+    """Return texts as time stamps, so far as an automaton accepts them and there is such a time;
+    None where there are no compiled loops, without which patterns of text are as quick.
+
+    Text i is the bytes `offsets[i]` to `offsets[i + 1]` of `data`, without the white space around;
+    `offsets` is `(n + 1,)`. Raises `IndexError` for offsets that lead out of the data.
+    """
+    if dispatch.loops is None:
+        return None
+    loop, rows = dispatch.loops.read_stamps, len(offsets) - 1
+    micros, minutes = np.zeros(rows, np.int64), np.full(rows, NO_MINUTES)
+    known, states = np.empty(rows, np.uint8), (automaton.table, automaton.parts, automaton.orders)
+
+    def some(of: slice) -> None:
+        own = offsets[of.start : of.stop + 1]
+        loop(data, own, *states, micros[of], minutes[of], known[of])
+
+    parallel_for(some, rows)
+    return TextStamps(micros, minutes, known.view(bool))
 
 
 def days_of_stamps(stamps: Ints, per_day: int) -> NDArray[np.int32]:

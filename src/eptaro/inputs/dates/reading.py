@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -13,7 +13,16 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Days, Flags, Ints, month_starts
 from eptaro.core.calendars.grain import GRAINS, WEEKS, Grain, counting_days, first_days, plural_of
-from eptaro.core.kernels.reading import RowMask, StampTimes, Times, days_of_stamps
+from eptaro.core.kernels.reading import (
+    NO_MINUTES,
+    Automaton,
+    RowMask,
+    StampTimes,
+    TextStamps,
+    Times,
+    days_of_stamps,
+    read_stamps,
+)
 from eptaro.errors import DateError, spell_option
 from eptaro.inputs import arrow_compute as pc
 from eptaro.inputs.dates.texts import (
@@ -30,12 +39,19 @@ from eptaro.inputs.dates.texts import (
     to_zone,
     week_of,
 )
-from eptaro.inputs.files.chunks import encode_dictionary, one_array, to_numpy
+from eptaro.inputs.files.chunks import (
+    encode_dictionary,
+    is_plain_text,
+    one_array,
+    text_bytes,
+    to_numpy,
+)
 from eptaro.option import setting
 from eptaro.record import record
 from eptaro.rules import DateRules
 
 DAY_NS = 1000 * DAY
+_OUTSIDE = "lies outside the years 1 to 9999"
 
 
 @record
@@ -144,7 +160,7 @@ def check_typed_days(
         bad |= days == day
     if bad.any():
         reasons = np.where(bad, "blank", "").astype(object)
-        reasons[outside] = "lies outside the years 1 to 9999"
+        reasons[outside] = _OUTSIDE
         days = np.where(bad, 0, days)
         return ParsedDates(days.astype(np.int32), times, bad, reasons)
     return ParsedDates(days.astype(np.int32, copy=False), times)
@@ -171,7 +187,7 @@ def finish_days(parsed: ParsedTexts, blank: Flags | None, rules: DateRules) -> P
     bad = reason != ""
     outside = ~bad & ((day < FIRST_DAY) | (day > LAST_DAY))
     if outside.any():
-        reason[outside] = "lies outside the years 1 to 9999"
+        reason[outside] = _OUTSIDE
         bad |= outside
     times = micros * 1000 if micros.any() else None
     if not bad.any():
@@ -228,7 +244,7 @@ def parse_numbers(values: NDArray[np.float64], whole: Ints, rules: DateRules) ->
         if rules.zone:
             stamp = local_micros(pa.array(stamp, pa.timestamp("us", "UTC")), rules.zone)
         day, micros = stamp // DAY, stamp % DAY
-        reason[~inside] = "lies outside the years 1 to 9999"
+        reason[~inside] = _OUTSIDE
     elif rules.serials:
         floor = np.floor(values)
         inside = (floor >= 0) & (floor < 2_958_466)
@@ -300,6 +316,110 @@ def from_numbers(column: pa.ChunkedArray, rules: DateRules) -> ParsedDates:
 
 
 def from_text(column: pa.ChunkedArray, rules: DateRules, name: str) -> ParsedDates:
+    """Return the days of text."""
+    if len(column) >= _LEAST_ROWS and is_plain_text(column.type):
+        parsed = _from_digits(column, rules, name)
+        if parsed is not None:
+            return parsed
+    return _from_distinct(column, rules, name)
+
+
+_LEAST_ROWS = 1000  # of digits; fewer are not worth an automaton
+
+
+def _from_digits(column: pa.ChunkedArray, rules: DateRules, name: str) -> ParsedDates | None:
+    """Return the days and times of texts, most of which are digits, the others read by their
+    forms; None where the whole column has to be read so.
+    """
+    from eptaro.inputs.dates.automaton import automaton_for
+
+    automaton = automaton_for(rules)
+    found = None if automaton is None else _read_texts(column, automaton)
+    if automaton is None or found is None:
+        return None
+    stamps, minutes, known = found
+    if rules.zone is None:
+        known &= minutes == NO_MINUTES
+    for day in {*sentinel_days(rules), *_days_in(rules.blanks, automaton)}:
+        known &= days_of_stamps(stamps, DAY) != day
+    rest = np.flatnonzero(~known)
+    if 2 * len(rest) > len(known):
+        return None
+    stamps[rest], minutes[rest] = 0, NO_MINUTES
+    offsets = None
+    if (minutes != NO_MINUTES).any():
+        offset = np.where(minutes == NO_MINUTES, NO_OFFSET, minutes.astype(np.int64))
+        days, micros = to_zone(stamps // DAY, stamps % DAY, offset, str(rules.zone))
+        local = days * DAY + micros
+        offsets = np.where(minutes == NO_MINUTES, 0, (local - stamps) // MINUTE + minutes)
+        stamps = local
+    parsed = _of_local_stamps(stamps, offsets, rules)
+    if not len(rest):
+        return parsed
+    try:
+        others = _from_distinct(pc.take(column, pc.array_of(rest)), rules, name)
+    except DateError:  # which is told of the column as a whole
+        return None
+    return None if others.grain not in (None, "day") else _with_rows(parsed, rest, others)
+
+
+def _of_local_stamps(stamps: Ints, offsets: Ints | None, rules: DateRules) -> ParsedDates:
+    """Return the days and times of microseconds since 1970 in local time."""
+    if rules.shift:
+        wide, micros = shift_day_start(stamps // DAY, stamps % DAY, DAY, rules)
+        days = wide.astype(np.int32)
+        times: Times | None = micros * 1000 if micros.any() else None
+    else:
+        days = days_of_stamps(stamps, DAY)
+        times = StampTimes(stamps, DAY) if (days.astype(np.int64) * DAY != stamps).any() else None
+    bad = (days < FIRST_DAY) | (days > LAST_DAY)
+    if not bad.any():
+        return ParsedDates(days, times, offsets=offsets, grain="day")
+    days[bad] = 0
+    reasons = np.where(bad, _OUTSIDE, "").astype(object)
+    return ParsedDates(days, times, bad, reasons, offsets, "day")
+
+
+def _with_rows(parsed: ParsedDates, rows: Ints, others: ParsedDates) -> ParsedDates:
+    """Return dates with other ones in some rows."""
+
+    def put(whole: Any, part: Any, blank: Any, kind: Any) -> Any:
+        if whole is None and part is None:
+            return None
+        made = np.full(len(parsed.days), blank, kind) if whole is None else np.array(whole)
+        made[rows] = blank if part is None else part
+        return made
+
+    return ParsedDates(
+        put(parsed.days, others.days, 0, np.int32),
+        put(parsed.times, others.times, 0, np.int64),
+        put(parsed.bad, others.bad, False, bool),
+        put(parsed.reasons, others.reasons, "", object),
+        put(parsed.offsets, others.offsets, 0, np.int64),
+        parsed.grain,
+    )
+
+
+def _read_texts(column: pa.ChunkedArray, automaton: Automaton) -> TextStamps | None:
+    """Return what an automaton makes of each text of a column; None without compiled loops."""
+    chunks = [chunk for chunk in column.chunks if len(chunk)]
+    parts = [read_stamps(*text_bytes(chunk), automaton) for chunk in chunks]
+    found = [part for part in parts if part is not None]
+    if not found:
+        return None
+    micros, minutes, known = (np.concatenate(part) for part in zip(*found, strict=True))
+    if column.null_count:
+        known &= ~to_numpy(column.is_null())
+    return TextStamps(micros, minutes, known)
+
+
+def _days_in(blanks: Sequence[str], automaton: Automaton) -> list[int]:
+    """Return the days among the values that count as blank, as an automaton reads them."""
+    found = _read_texts(pa.chunked_array([pc.array_of_texts(blanks)]), automaton)
+    return [] if found is None else [*map(int, found.micros[found.known] // DAY)]
+
+
+def _from_distinct(column: pa.ChunkedArray, rules: DateRules, name: str) -> ParsedDates:
     """Return the days of text: each distinct text is read once."""
     whole = encode_dictionary(column)
     texts = pc.cast(whole.dictionary, pa.string())

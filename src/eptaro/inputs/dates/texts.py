@@ -106,6 +106,7 @@ _TIME = (
     r"(?:[T ]+(?P<H>\d{1,2}):(?P<M>\d{2})(?::(?P<S>\d{2})(?:[.,](?P<f>\d{1,9}))?)?"
     r" ?(?P<p>[AaPp]\.?[Mm]\.?)? ?(?P<z>[Zz]|UTC|GMT|[+-]\d{2}:?\d{2})?)?"
 )
+_LETTER = r"[A-Za-z]|[^\x00-\x7F]"
 _WEEKDAY = r"(?P<w>[\p{L}\p{M}]+)\.?"
 _WORD = r"(?P<b>[\p{L}\p{M}]+)\.?"
 _DIRECTIVES = {
@@ -142,6 +143,11 @@ class DatePattern(Record):
 
     pattern: str
     shown: str
+
+    @property
+    def worded(self) -> bool:
+        """Whether a month is a word in it."""
+        return "(?P<b>" in self.pattern
 
 
 def _order_pattern(order: str, *, worded: bool) -> str:
@@ -382,7 +388,12 @@ def parse_texts(texts: pa.Array, rules: DateRules) -> ParsedTexts:
     if accepted is PLAIN_FORMS and (days := _plain_days(trimmed)) is not None:
         return ParsedTexts(days, micros, offset, reason)
     unread, grain = np.arange(size), np.zeros(size, np.int8)
+    # Patterns with words take longer to compile than a short column takes to read.
+    lettered = pc.match_substring_regex(trimmed, _LETTER)
+    has_letters = pc.any(lettered).as_py()
     for form in accepted:
+        if form.worded and not has_letters:
+            continue
         parts = _Parts(pc.take(trimmed, pc.array_of(unread)), form, rules)
         hit, good = parts.matched, parts.matched & parts.exists
         rows = unread[good]

@@ -103,17 +103,23 @@ def is_plain_text(kind: pa.DataType) -> bool:
     return bool(pa.types.is_string(kind) or pa.types.is_large_string(kind))
 
 
+def text_bytes(chunk: pa.Array) -> tuple[NDArray[np.uint8], NDArray[Any]]:
+    """Return the bytes of texts, and where each begins and the last one ends."""
+    _, ends, buffer = chunk.buffers()
+    offsets = np.frombuffer(ends, np.int64 if pa.types.is_large_string(chunk.type) else np.int32)
+    return (
+        np.frombuffer(buffer or b"", np.uint8),
+        offsets[chunk.offset : chunk.offset + len(chunk) + 1],
+    )
+
+
 def _encode_texts(chunk: pa.Array, *, ordered: bool) -> pa.DictionaryArray:
     """Return texts as codes into a dictionary, by our own kernel.
 
     The texts of the first rows are known to all slices, which therefore give them the same codes;
     where others are met, codes are made the same afterwards.
     """
-    rows, large = len(chunk), pa.types.is_large_string(chunk.type)
-    _, ends, buffer = chunk.buffers()
-    data = np.frombuffer(buffer or b"", np.uint8)
-    offsets = np.frombuffer(ends, np.int64 if large else np.int32)
-    offsets = offsets[chunk.offset : chunk.offset + rows + 1]
+    rows, (data, offsets) = len(chunk), text_bytes(chunk)
     filled = plain(chunk.is_valid()).view(np.uint8) if chunk.null_count else _ALL
     codes = np.empty(rows, np.int32)
     known = np.empty((0, 2), offsets.dtype)

@@ -5,8 +5,8 @@
 import numpy as np
 
 from libc.math cimport fabs, rint
-from libc.stdint cimport int32_t, int64_t, uint8_t, uint16_t, uint32_t, uint64_t
-from libc.string cimport memchr, memcpy
+from libc.stdint cimport int16_t, int32_t, int64_t, uint8_t, uint16_t, uint32_t, uint64_t
+from libc.string cimport memchr, memcpy, memset
 
 ctypedef fused Value:
     int64_t
