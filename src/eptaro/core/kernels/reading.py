@@ -146,31 +146,37 @@ def end_of_rows(text: bytes, delimiter: bytes) -> int:
     return int(ends[outside].max(initial=-1)) + 1
 
 
+@record
+class Automaton(Record):
+    """A finite automaton that reads texts byte by byte.
+
+    `table` is `(n_states, 256) uint8`, the state that follows each state on each byte: 0 accepts
+    nothing, and 1 begins. `parts`, `(n_states,) uint8`, is what the byte that leads to a state is
+    kept for, a `TextPart` or a `NumberPart`. `ends`, `(n_states,) uint8`, is not 0 where a text may
+    end; of time stamps it is the order of the date: 1 for ymd, 2 for dmy, 3 for mdy.
+    """
+
+    table: NDArray[np.uint8]
+    parts: NDArray[np.uint8]
+    ends: NDArray[np.uint8]
+
+
 class TextPart(IntEnum):
-    """What a letter of a time stamp's text belongs to.
+    """What a letter of a time stamp's text is kept for.
 
     The date is three numbers in the order written, a fraction six digits by themselves; `AM`, `PM`,
     `UTC` and `SIGN` are letters, and `OFFSET` is four digits. `NONE` is not kept.
     """
 
-    FIRST, SECOND, THIRD, HOUR, MINUTE, SECONDS, AM, PM = range(8)
-    DIGIT_1, DIGIT_2, DIGIT_3, DIGIT_4, DIGIT_5, DIGIT_6 = range(8, 14)
-    UTC, SIGN, OFFSET, NONE = range(14, 18)
+    NONE, FIRST, SECOND, THIRD, HOUR, MINUTE, SECONDS, AM, PM = range(9)
+    DIGIT_1, DIGIT_2, DIGIT_3, DIGIT_4, DIGIT_5, DIGIT_6 = range(9, 15)
+    UTC, SIGN, OFFSET = range(15, 18)
 
 
-@record
-class Automaton(Record):
-    """A finite automaton that reads texts, letter by letter, as time stamps.
+class NumberPart(IntEnum):
+    """What a letter of a number's text is kept for: `NONE` is not."""
 
-    `table` is `(n_states, 256) uint8`, the state that follows each state on each byte: 0 accepts
-    nothing, and 1 begins. `parts`, `(n_states,) uint8`, is what the letter that leads to a state
-    belongs to, a `TextPart`; `orders`, `(n_states,) uint8`, in which order the date is that may end
-    there: 1 for ymd, 2 for dmy, 3 for mdy, and 0 where no text ends.
-    """
-
-    table: NDArray[np.uint8]
-    parts: NDArray[np.uint8]
-    orders: NDArray[np.uint8]
+    NONE, WHOLE, FRACTION, MINUS, PERCENT = range(5)
 
 
 class TextStamps(NamedTuple):
@@ -201,7 +207,8 @@ def read_stamps(
         return None
     loop, rows = dispatch.loops.read_stamps, len(offsets) - 1
     micros, minutes = np.zeros(rows, np.int64), np.full(rows, NO_MINUTES)
-    known, states = np.empty(rows, np.uint8), (automaton.table, automaton.parts, automaton.orders)
+    states = automaton.table, automaton.parts, automaton.ends
+    known = np.empty(rows, np.uint8)
 
     def some(of: slice) -> None:
         own = offsets[of.start : of.stop + 1]
@@ -209,6 +216,45 @@ def read_stamps(
 
     parallel_for(some, rows)
     return TextStamps(micros, minutes, known.view(bool))
+
+
+class TextDecimals(NamedTuple):
+    """What texts say as numbers: their digits as one whole number, how many of these are behind
+    the decimal mark, whether a percent sign follows, and which texts are known; each is `(n,)`.
+
+    Of a text that is not known, the others say nothing.
+    """
+
+    digits: Ints
+    places: NDArray[np.uint8]
+    percents: Flags
+    known: Flags
+
+
+def read_decimals(
+    data: NDArray[np.uint8], offsets: NDArray[Any], automaton: Automaton
+) -> TextDecimals | None:
+    """Return texts as numbers of at most 18 digits, so far as an automaton accepts them; None where
+    there are no compiled loops, without which patterns of text are as quick.
+
+    Text i is the bytes `offsets[i]` to `offsets[i + 1]` of `data`, without the white space around;
+    `offsets` is `(n + 1,)`. Raises `IndexError` for offsets that lead out of the data.
+    """
+    if dispatch.loops is None:
+        return None
+    loop, rows = dispatch.loops.read_decimals, len(offsets) - 1
+    digits, places = np.zeros(rows, np.int64), np.zeros(rows, np.uint8)
+    flags, states = (
+        np.zeros((2, rows), np.uint8),
+        (automaton.table, automaton.parts, automaton.ends),
+    )
+
+    def some(of: slice) -> None:
+        own = offsets[of.start : of.stop + 1]
+        loop(data, own, *states, digits[of], places[of], flags[0][of], flags[1][of])
+
+    parallel_for(some, rows)
+    return TextDecimals(digits, places, *flags.view(bool))
 
 
 def days_of_stamps(stamps: Ints, per_day: int) -> NDArray[np.int32]:

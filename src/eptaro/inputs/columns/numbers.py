@@ -10,16 +10,26 @@ from dataclasses import Field, fields, replace
 from functools import cached_property
 from typing import Any, Literal
 
+import numpy as np
 import pyarrow as pa
 
+from eptaro.core.calendars.days import Flags, Ints
+from eptaro.core.kernels.reading import TextDecimals, read_decimals
 from eptaro.errors import MeasureError, spell_option
 from eptaro.inputs import arrow_compute as pc
+from eptaro.inputs.columns.digits import SPACES
+from eptaro.inputs.files.chunks import plain, text_bytes
 from eptaro.option import flag, setting
 from eptaro.record import Record, record
 from eptaro.rules import Mark, NumberRules
 
-_SPACES = "[ \u00a0\u202f]"  # plain, fixed, narrow
+_SPACE = rf"\s{SPACES}"
+_GAP = f"[{_SPACE}]*"
+_TRAILING = rf"^([^-+(){_SPACE}][^-]*?){_GAP}-$"
+_PERCENT_SIGN = rf"{_GAP}%{_GAP}(\)?)$"
+_BRACKETS = rf"^\({_GAP}([^-+(){_SPACE}][^()]*?){_GAP}\)$"
 _MOST_DECIMALS = 18
+_LARGEST = np.iinfo(np.int64).max
 _WHOLE = r"^-?\d{1,18}$"
 
 
@@ -44,7 +54,7 @@ class Pattern(Record):
         mark = self.rules.thousands
         if mark is None:
             return ""
-        return {" ": _SPACES, "'": "['’]"}.get(mark, re.escape(mark))
+        return {" ": f"[{SPACES}]", "'": "['’]"}.get(mark, re.escape(mark))
 
     @cached_property
     def plain(self) -> str:
@@ -60,17 +70,17 @@ class Pattern(Record):
         rules, bare = self.rules, pc.replace_substring(texts, "−", "-")
         if self._words_to_strip:
             word = self._words_to_strip
-            bare = pc.replace_substring_regex(bare, rf"^([-+(]*)\s*(?:{word})\s*", r"\1")
-            bare = pc.replace_substring_regex(bare, rf"\s*(?:{word})\s*([-)%]*)$", r"\1")
+            bare = pc.replace_substring_regex(bare, rf"^([-+(]*){_GAP}(?:{word}){_GAP}", r"\1")
+            bare = pc.replace_substring_regex(bare, rf"{_GAP}(?:{word}){_GAP}([-)%]*)$", r"\1")
         if rules.trailing_minus:  # it may follow the sign of percent, or come before it
-            bare = pc.replace_substring_regex(bare, r"^([^-+()\s][^-]*?)\s*-$", r"-\1")
-        percents = pc.match_substring_regex(bare, r"%\s*\)?$")
+            bare = pc.replace_substring_regex(bare, _TRAILING, r"-\1")
+        percents = pc.match_substring_regex(bare, _PERCENT_SIGN)
         if rules.percent:
-            bare = pc.replace_substring_regex(bare, r"\s*%\s*(\)?)$", r"\1")
+            bare = pc.replace_substring_regex(bare, _PERCENT_SIGN, r"\1")
         if rules.brackets:
-            bare = pc.replace_substring_regex(bare, r"^\(\s*([^-+()\s][^()]*?)\s*\)$", r"-\1")
+            bare = pc.replace_substring_regex(bare, _BRACKETS, r"-\1")
         if rules.trailing_minus:
-            bare = pc.replace_substring_regex(bare, r"^([^-+()\s][^-]*?)\s*-$", r"-\1")
+            bare = pc.replace_substring_regex(bare, _TRAILING, r"-\1")
         if self._thousands:
             mark, point = self._thousands, re.escape(self.decimal)
             # Groups of three alone: what is written otherwise is no number with this mark.
@@ -89,9 +99,77 @@ def read_written(texts: pa.Array, rules: NumberRules) -> tuple[pa.Array, pa.Arra
     Numbers are whole or decimal, exact, where that has room, else floats. Blank and empty
     texts are blank.
     """
+    if len(texts) >= _LEAST_ROWS:
+        found = _read_digits(texts, rules)
+        if found is not None:
+            return found
+    return _read_by_patterns(texts, rules)
+
+
+_LEAST_ROWS = 1 << 12  # fewer are not worth an automaton
+
+
+def _read_digits(texts: pa.Array, rules: NumberRules) -> tuple[pa.Array, pa.Array, pa.Array] | None:
+    """Return what `read_written` does of numbers of which an automaton reads all that are no
+    blanks; None for others.
+    """
+    from eptaro.inputs.columns.digits import number_automaton
+
+    automaton = number_automaton(rules)
+    if automaton is None:
+        return None
+    found = read_decimals(*text_bytes(texts), automaton)
+    if found is None:
+        return None
+    known = found.known & plain(texts.is_valid())
+    if any(map(str.isdigit, "".join(rules.blanks))):  # what may be a number, and counts as blank
+        known &= ~plain(_blanked(pc.utf8_trim_whitespace(texts), rules))
+    rest = np.flatnonzero(~known)
+    wrong, worded = np.zeros((2, len(known)), bool)
+    if len(rest):
+        others, worded_others, wrong_others = _read_by_patterns(
+            pc.take(texts, pc.array_of(rest)), rules
+        )
+        if others.null_count < len(others):
+            return None
+        worded[rest], wrong[rest] = plain(worded_others), plain(wrong_others)
+    numbers = _exact_numbers(found, known)
+    return None if numbers is None else (numbers, pa.array(worded), pa.array(wrong))
+
+
+def _exact_numbers(found: TextDecimals, known: Flags) -> pa.Array | None:
+    """Return whole or decimal numbers of 64 bits, blank where they are not known; None where these
+    do not hold them.
+    """
+    percents = found.percents & known
+    places = np.where(known, found.places, 0).astype(np.int64)
+    scale = _money_places(int(places.max(initial=0))) + 2 * bool(percents.any())
+    if scale > _MOST_DECIMALS:
+        return None
+    digits, factors = np.where(known, found.digits, 0), 10 ** (scale - places - 2 * percents)
+    if (np.abs(digits) > _LARGEST // factors).any():
+        return None
+    units: Ints = digits * factors
+    valid = None if known.all() else pa.py_buffer(np.packbits(known, bitorder="little"))
+    words = np.stack([units, units >> 63], axis=1) if scale else units
+    kind = pa.decimal128(38, scale) if scale else pa.int64()
+    return pa.Array.from_buffers(kind, len(units), [valid, pa.py_buffer(words)])
+
+
+def _money_places(places: int) -> int:
+    return 2 if places == 1 else places  # money has two decimals, not one
+
+
+def _blanked(trimmed: pa.Array, rules: NumberRules) -> pa.Array:
+    """Return which texts mean by a word that there is no number."""
+    return pc.fill_null(pc.is_in(trimmed, pc.array_of_texts(rules.blanks)), False)
+
+
+def _read_by_patterns(texts: pa.Array, rules: NumberRules) -> tuple[pa.Array, pa.Array, pa.Array]:
+    """Return what `read_written` does, whatever the texts are."""
     trimmed = pc.utf8_trim_whitespace(texts)
     trimmed = pc.if_else(pc.equal(trimmed, ""), None, trimmed)
-    worded = pc.fill_null(pc.is_in(trimmed, pa.array(list(rules.blanks), pa.string())), False)
+    worded = _blanked(trimmed, rules)
     unblanked = pc.if_else(worded, None, trimmed) if rules.blanks else trimmed
     if pc.all(pc.match_substring_regex(unblanked, _WHOLE)).as_py() is not False:  # the quick way
         return unblanked.cast(pa.int64()), worded, pc.fill_null(pc.equal(unblanked, "?"), False)
@@ -108,8 +186,7 @@ def read_written(texts: pa.Array, rules: NumberRules) -> tuple[pa.Array, pa.Arra
 def _numbers(texts: pa.Array, percents: pa.Array, *, any_percent: bool) -> pa.Array:
     """Return plain numbers, of which some are hundredths, as exact as they can be."""
     fraction = pc.replace_substring_regex(texts, r"^[^.]*\.?", "")
-    places = pc.max(pc.utf8_length(fraction)).as_py() or 0
-    places = 2 if places == 1 else places  # money has two decimals, not one
+    places = _money_places(pc.max(pc.utf8_length(fraction)).as_py() or 0)
     hundredths = any_percent and bool(pc.any(percents).as_py())
     scale = places + (2 if hundredths else 0)
     exponents = bool(pc.any(pc.match_substring_regex(texts, "[eE]")).as_py())

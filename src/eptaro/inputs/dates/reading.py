@@ -331,7 +331,7 @@ def _from_digits(column: pa.ChunkedArray, rules: DateRules, name: str) -> Parsed
     """Return the days and times of texts, most of which are digits, the others read by their
     forms; None where the whole column has to be read so.
     """
-    from eptaro.inputs.dates.automaton import automaton_for
+    from eptaro.inputs.dates.digits import automaton_for
 
     automaton = automaton_for(rules)
     found = None if automaton is None else _read_texts(column, automaton)
