@@ -111,6 +111,8 @@ def look_at(column: pa.ChunkedArray, name: str, rules: DateRules, decimal: str) 
             return ColumnProfile(
                 name, "key", f"identifier (codes such as {code!r}): not summed", blanks
             )
+        if _are_labels(texts.to_pylist()):
+            return _texts(column, name, blanks, rules)
         try:
             _, rules_found = infer_numbers(texts, name, decimal)
         except UndecidedError as error:
@@ -163,6 +165,15 @@ def _code_among(texts: list[str | None]) -> str:
     padded = next((word for word in words if _PADDED.fullmatch(word)), "")
     alike = padded and len({len(word) for word in words}) == 1
     return padded if alike and all(map(_CODE.fullmatch, words)) else ""
+
+
+_LABEL = re.compile(r"(?![A-Z]{3}(?![^\W\d]))[^\W\d_]{3,}[ _-]?\d+")  # not a code of money
+
+
+def _are_labels(texts: list[str | None]) -> bool:
+    """Return whether all texts are a word and a number behind it, such as `berth 4`."""
+    words = [text.strip() for text in texts if text and text.strip() not in ("", *BLANKS)]
+    return bool(words) and all(map(_LABEL.fullmatch, words))
 
 
 def _numbers(

@@ -11,6 +11,7 @@ from eptaro.errors import DateError, EptaroError, InputError, NoRowsError, spell
 from eptaro.inputs import arrow_compute as pc
 from eptaro.inputs.dates.reading import is_text, looks_like_dates, read_dates, settled_start
 from eptaro.inputs.dates.texts import THREE_NUMBERS
+from eptaro.inputs.files.chunks import first_rows
 from eptaro.inputs.sources import ColumnRequest, Source
 from eptaro.option import setting
 from eptaro.record import Record, record
@@ -50,6 +51,9 @@ def infer_order(column: pa.ChunkedArray, rules: DateRules, name: str) -> tuple[D
     )
 
 
+_LONGEST_DATE = len("20/08/2025")
+
+
 @record
 class Evidence(Record):
     """What the distinct texts of a column say of the order of day and month.
@@ -67,9 +71,11 @@ class Evidence(Record):
 
     @classmethod
     def of(cls, column: pa.ChunkedArray) -> Evidence:
-        """Look at every distinct text of a column."""
+        """Look at a text for each different beginning in a column: times say nothing of it."""
         texts = column.cast(pa.string()) if pa.types.is_dictionary(column.type) else column
-        distinct = pc.unique(texts).drop_null().cast(pa.string())
+        different = pc.unique(texts).drop_null().cast(pa.string())
+        beginnings = pc.utf8_slice_codeunits(different, 0, _LONGEST_DATE)
+        distinct = pc.take(different, pc.array_of(first_rows(beginnings)))
         matches = pc.extract_regex(pc.utf8_trim_whitespace(distinct), THREE_NUMBERS)
         readable, parts = distinct.filter(matches.is_valid()), matches.filter(matches.is_valid())
         first, second = (pc.struct_field(parts, part).cast(pa.int64()) for part in ("a", "b"))

@@ -18,7 +18,7 @@ from eptaro.core.kernels.reading import TextDecimals, read_decimals
 from eptaro.errors import MeasureError, spell_option
 from eptaro.inputs import arrow_compute as pc
 from eptaro.inputs.columns.digits import SPACES
-from eptaro.inputs.files.chunks import plain, text_bytes
+from eptaro.inputs.files.chunks import first_rows, plain, text_bytes
 from eptaro.option import flag, setting
 from eptaro.record import Record, record
 from eptaro.rules import Mark, NumberRules
@@ -236,7 +236,7 @@ def infer_numbers(texts: pa.Array, name: str, decimal: str = ".") -> tuple[Numbe
     where the texts do not decide, or hold what is not a number under any rule, or amounts in
     several currencies, which do not add up.
     """
-    distinct = pc.unique(pc.utf8_trim_whitespace(texts)).drop_null().to_pylist()
+    distinct = one_of_each_shape(texts).to_pylist()
     words = [word for word in distinct if word in BLANKS]
     texts_given = [text for text in distinct if text and text not in BLANKS]
     usual = NumberRules(decimal="," if decimal == "," else ".", blanks=words)
@@ -267,6 +267,23 @@ def infer_numbers(texts: pa.Array, name: str, decimal: str = ".") -> tuple[Numbe
         raise MeasureError(f"{name!r}: {odd!r} is not a number under any rule{_if_blank(odd)}")
     decided = _decide_rules(fitting, texts_given, name)
     return decided, _describe_rules(words, describe_marks(decided))
+
+
+def one_of_each_shape(texts: pa.Array) -> pa.Array:
+    """Return the first text of each shape, without the white space around: any rules read either
+    all or none of the texts that differ in digits other than 0 alone.
+
+    >>> one_of_each_shape(pa.array(["$1,234", "$5,678 ", None, "$1,230", "NA"])).to_pylist()
+    ['$1,234', '$1,230', 'NA']
+    """
+    trimmed = pc.utf8_trim_whitespace(texts.drop_null())
+    if not len(trimmed):
+        return trimmed
+    data, offsets = text_bytes(trimmed)
+    alike = np.where((data > ord("0")) & (data <= ord("9")), ord("1"), data).astype(np.uint8)
+    buffers = [None, pa.py_buffer(offsets), pa.py_buffer(alike)]
+    shapes = pa.Array.from_buffers(trimmed.type, len(trimmed), buffers)
+    return pc.take(trimmed, pc.array_of(first_rows(shapes)))
 
 
 def cure(text: str) -> str:

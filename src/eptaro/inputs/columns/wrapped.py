@@ -11,7 +11,13 @@ import pyarrow as pa
 
 from eptaro.errors import MeasureError
 from eptaro.inputs import arrow_compute as pc
-from eptaro.inputs.columns.numbers import cure, describe_marks, infer_numbers, read_written
+from eptaro.inputs.columns.numbers import (
+    cure,
+    describe_marks,
+    infer_numbers,
+    one_of_each_shape,
+    read_written,
+)
 from eptaro.inputs.columns.values import RowOrigin
 from eptaro.inputs.dates.reading import is_text
 from eptaro.inputs.sources import ColumnRequest, Source, check_columns
@@ -218,12 +224,12 @@ class NumberParsingSource(SourceWrapper):
             return dict(self._settled)
         beside = [name for name in open_ones if name in self.source.beside]
         own = [name for name in open_ones if name not in beside]
-        values_by_name = {name: _distinct_texts(self.source.column(name)) for name in beside}
+        values_by_name = {name: _differing_texts(self.source.column(name)) for name in beside}
         for table in self.source.batches(ColumnRequest(own[0], others=own)) if own else ():
             for name in own:
                 values_by_name[name] = [
                     *values_by_name.get(name, []),
-                    *_distinct_texts(table[name]),
+                    *_differing_texts(table[name]),
                 ]
         for name, parts in values_by_name.items():
             texts = pa.array(dict.fromkeys(parts), pa.string())
@@ -277,11 +283,11 @@ class NumberParsingSource(SourceWrapper):
         return pa.chunked_array([numbers])
 
 
-def _distinct_texts(column: pa.ChunkedArray) -> list[str | None]:
-    """Return the different texts of a column, none of one that holds something else."""
+def _differing_texts(column: pa.ChunkedArray) -> list[str | None]:
+    """Return a text of each shape in a column, none of one that holds something else."""
     if not is_text(column.type):
         return []
-    texts: list[str | None] = pc.unique(column.cast(pa.string())).to_pylist()
+    texts: list[str | None] = one_of_each_shape(pc.unique(column.cast(pa.string()))).to_pylist()
     return texts
 
 

@@ -173,6 +173,16 @@ def _unify_codes(
     return pa.concat_arrays([words.slice(0, known), own.dictionary])
 
 
+def first_rows(texts: pa.Array) -> NDArray[np.int64]:
+    """Return the rows in which each different text occurs first.
+
+    >>> first_rows(pa.array(["b", "a", "b", "c"])).tolist()
+    [0, 1, 3]
+    """
+    codes = encode_dictionary(pa.chunked_array([texts])).indices
+    return np.sort(np.unique(plain(codes), return_index=True)[1])
+
+
 @contextmanager
 def translate_errors(name: str) -> Iterator[None]:
     """Raise `InputError` naming the input where it turns out damaged while it is read."""
