@@ -63,7 +63,7 @@ def slow(text, rules):
     whole, _, part = digits.partition(rules.get("decimal") or ".")
     thousands = rules.get("thousands")
     if thousands:
-        spaces = {" ": "  ", "'": "’"}.get(thousands, "")
+        spaces = {" ": "\u00a0\u202f", "'": "’"}.get(thousands, "")
         for other in spaces:
             whole = whole.replace(other, thousands)
         groups = whole.split(thousands)

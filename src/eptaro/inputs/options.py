@@ -281,7 +281,7 @@ def takes(options: Callable[Options, Taken]) -> _Takes[Options, Taken]:
     Raises `QuestionError`, when such a method is called, for an option that it does not take.
     """
     own = [*signature(options).parameters.values()]
-    names = {field.name for field in own}
+    names = [field.name for field in own]
 
     def decorate(way: Callable[..., Any]) -> Callable[..., Any]:
         leading = [*signature(way).parameters.values()][:-1]

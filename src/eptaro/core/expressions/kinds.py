@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping, Sequence
 from enum import Enum
 from typing import NamedTuple
@@ -138,6 +139,9 @@ def kind_of(node: Node, kinds: Mapping[str, ValueKind], text: str) -> ValueKind:
             raise EptaroError(f"an expression holds {node!r}, of which no kind is known")
 
 
+_BARE_DATE = re.compile(r"(?<!')\b\d{4}-\d\d?-\d\d?\b")
+
+
 def check_alike(
     nodes: Sequence[Node], kinds: Mapping[str, ValueKind], text: str, at: int
 ) -> ValueKind:
@@ -155,7 +159,9 @@ def check_alike(
         one, two = sorted(kind.value for kind in kinds_met)[:2]
         if kinds_met == {ValueKind.NUMBER, ValueKind.TEXT}:
             raise error_at(text, at, "text and a number do not go together; quote both or neither")
-        raise error_at(text, at, f"{one} and {two} do not go together")
+        bare = _BARE_DATE.search(text) if ValueKind.DATE in kinds_met else None
+        cure = f"; put dates in quotes: '{bare[0]}'" if bare else ""
+        raise error_at(text, at, f"{one} and {two} do not go together{cure}")
     return next(iter(kinds_met), ValueKind.BLANK)
 
 

@@ -1,0 +1,181 @@
+"""Long columns of digits are read by automata: as the datetime module says, and as the patterns of
+text do.
+"""
+
+import datetime as dt
+import random
+import unittest
+from zoneinfo import ZoneInfo
+
+import numpy as np
+import pyarrow as pa
+
+import eptaro as ep
+from eptaro.core.kernels import dispatch, reading
+from eptaro.inputs.columns.numbers import read_written
+from eptaro.inputs.dates.reading import read_dates
+from tests.core.kernels.both import both
+from tests.inputs.test_numbers import RULES, random_text, slow
+
+ROWS = 1200
+EPOCH = dt.datetime(1970, 1, 1)
+FORMS = (  # of strftime, and the rules that read it
+    ("%Y-%m-%d", {}),
+    ("%Y-%m-%d %H:%M", {}),
+    ("%Y-%m-%dT%H:%M:%S.%f", {}),
+    ("%Y/%m/%d %I:%M:%S %p", {"order": "ymd"}),
+    ("%Y%m%dT%H:%M:%S", {}),
+    ("%d.%m.%Y %H:%M:%S", {"order": "dmy"}),
+    ("%m/%d/%Y  %I:%M%p", {"order": "mdy"}),
+    ("%Y-%m-%d %H:%M:%S", {"order": "dmy"}),
+    ("%d-%m-%Y %H.%M", {"formats": "%d-%m-%Y %H.%M"}),
+    ("%H:%M:%S,%f on %m/%d/%Y", {"formats": "%H:%M:%S,%f on %m/%d/%Y"}),
+    ("%Y-%m-%dT%H:%M:%SZ", {"zone": "Europe/Lisbon"}),
+    ("%Y-%m-%d %H:%M:%S-03:30", {"zone": "America/New_York"}),
+)
+ODD = (None, "", " ", "n/a", "2025-13-01", "2023-02-29", "2025-02-30 10:00", "0000-00-00", "1900-02-29",
+       "20.08.25", "20 Aug 2025", "2025-08-20 24:00", "2025-08-20 10:60", "2025-08-20 13:00 pm",
+       "2025-08-20 10:00 EST", "2025/08-20", "1/2/2025", "2025-8-2", "2025-08-20T09:05:07.123456789",
+       "1900-01-01", "20250820", " 2025-08-20 10:30 ", "\u00a02025-08-20", "2025-08-20 10:30+0100", "x" * 300)  # fmt: skip
+
+
+def moments(rng: random.Random) -> list[dt.datetime]:
+    """Return random moments of eight centuries, some of them midnights and ends of months."""
+    span = 800 * 365 * 86_400
+    every = [
+        dt.datetime(1601, 1, 1) + dt.timedelta(seconds=rng.randrange(span), microseconds=rng.randrange(10**6))
+        for _ in range(ROWS - 3)
+    ]  # fmt: skip
+    return [
+        *every,
+        dt.datetime(2024, 2, 29),
+        dt.datetime(2000, 2, 29, 12),
+        dt.datetime(1999, 12, 31, 23, 59),
+    ]
+
+
+def column(texts: list) -> pa.ChunkedArray:
+    """Return texts in two uneven chunks, the second of which begins within its buffers."""
+    whole = pa.array(texts, pa.string())
+    return pa.chunked_array([whole[:100], whole[100:]])
+
+
+class Stamps(unittest.TestCase):
+    """Days and times of long columns."""
+
+    def test_every_form_is_what_datetime_wrote(self):
+        rng = random.Random(4)
+        for form, rules in FORMS:
+            whens = moments(rng)
+            texts = [f"{when:{form}}" for when in whens]
+            wanted = [dt.datetime.strptime(text, form) for text in texts]
+            if "zone" in rules:
+                offset = dt.timedelta(hours=3.5 if "-03:30" in form else 0)
+                zone = ZoneInfo(rules["zone"])
+                wanted = [(when + offset).replace(tzinfo=dt.UTC).astimezone(zone).replace(tzinfo=None)
+                          for when in wanted]  # fmt: skip
+            for way in both():
+                found = read_dates(column(texts), ep.DateRules(**rules))
+                self.assertIsNone(found.bad, (way, form))
+                days = [(when - EPOCH).days for when in wanted]
+                self.assertEqual(found.days.tolist(), days, (way, form))
+                midnight = dt.datetime.min.time()
+                times = [(when - dt.datetime.combine(when, midnight)) // dt.timedelta(microseconds=1)
+                         for when in wanted]  # fmt: skip
+                told = (
+                    [0] * ROWS
+                    if found.times is None
+                    else (np.asarray(found.times) // 1000).tolist()
+                )
+                self.assertEqual(told, times, (way, form))
+
+    def test_other_texts_among_them_as_the_patterns_read_them(self):
+        rng = random.Random(9)
+        for turn in range(40):
+            form, rules = rng.choice(FORMS)
+            rules = {
+                **rules,
+                **rng.choice(({}, {"day_starts": "04:00"}, {"blanks": ("1900-01-01", "n/a")})),
+            }
+            rules |= rng.choice(({}, {}, {"zone": "UTC"}, {"grain": "day"}))
+            texts = [f"{when:{form}}" for when in moments(rng)]
+            odd = rng.sample(ODD, rng.randint(1, 6))
+            for row in rng.sample(range(ROWS), rng.choice((1, 20, ROWS // 3, ROWS - 5))):
+                texts[row] = rng.choice(odd)
+            outcomes = []
+            for _ in both():
+                try:
+                    found = read_dates(column(texts), ep.DateRules(**rules))
+                except ep.DateError as error:
+                    outcomes.append(str(error))
+                    continue
+                good = np.ones(ROWS, bool) if found.bad is None else ~found.bad
+                parts = found.days, found.times, found.offsets
+                kept = [None if part is None else np.asarray(part)[good].tolist() for part in parts]
+                reasons = None if found.reasons is None else found.reasons.tolist()
+                outcomes.append([kept, reasons, found.grain])
+            with self.subTest(turn=turn, form=form, rules=rules, odd=odd):
+                self.assertTrue(all(outcome == outcomes[0] for outcome in outcomes))
+
+
+class Numbers(unittest.TestCase):
+    """Numbers of long columns, each against the slow reader."""
+
+    def test_random_texts(self):
+        rng, rows, quick = random.Random(3), 4200, 0
+        marks = {" ": " \u00a0\u202f", "'": "'’"}
+        for turn in range(25):
+            rules = rng.choice(RULES)
+            few = [random_text(rng, rules) for _ in range(60)]
+            if rng.random() < 0.8:  # a word for no number alone may be among them
+                few = [text for text in few if slow(text, rules) != "bad"] or ["5"]
+            other = marks.get(rules.get("thousands"), "")
+            few += [text.replace(other[0], mark) for mark in other[1:] for text in few[:5]]
+            few += [few[0].replace("-", "−"), "", f"{few[0]} "]
+            texts = [rng.choice(few) for _ in range(rows)]
+            wanted = [slow(text, rules) for text in texts]
+            for way in both():
+                made = ep.NumberRules(**rules)
+                numbers, _, wrong = read_written(pa.array(texts)[:], made)
+                told = ["bad" if bad else value for value, bad in
+                        zip(numbers.to_pylist(), wrong.to_pylist(), strict=True)]  # fmt: skip
+                differing = [
+                    one for one in zip(texts, told, wanted, strict=True) if one[1] != one[2]
+                ]
+                self.assertEqual(differing[:3], [], (turn, way, rules))
+            quick += "bad" not in wanted
+        self.assertGreater(quick, 12)
+
+    def test_numbers_too_long_for_64_bits_are_exact_all_the_same(self):
+        texts = ["1,234.5"] * 4200 + ["9,223,372,036,854,775.807", "123,456,789,012,345,678"]
+        for way in both():
+            numbers = read_written(pa.array(texts), ep.NumberRules(thousands=","))[0].to_pylist()
+            self.assertEqual([str(n) for n in numbers[-3:]],
+                             ["1234.500", "9223372036854775.807", "123456789012345678.000"], way)  # fmt: skip
+
+    def test_a_fixed_space_before_a_unit(self):
+        for texts in (["1\u202f234,50\u00a0€", "7\u202f€", "−3 €"], ["5\u00a0%", "(7 %)"]):
+            for rows in (1, 2000):
+                frame = {"on": ["2025-01-06"] * len(texts) * rows, "x": texts * rows}
+                book = ep.Daybook(frame, date="on", measures="s=sum(x)", numbers="infer")
+                (row,) = book.recap("year").rows()
+                each = 1238.5 if "€" in texts[0] else -0.02
+                self.assertAlmostEqual(float(row["s"]), each * rows, 6)
+
+
+@unittest.skipIf(dispatch.loops is None, "the compiled loops were not built here, or do not run")
+class Refused(unittest.TestCase):
+    """Automata and texts that lead out of their arrays."""
+
+    def test_each(self):
+        data, offsets = np.frombuffer(b"12", np.uint8), np.array([0, 1, 2])
+        table = np.zeros((3, 256), np.uint8)
+        parts = np.zeros(3, np.uint8)
+        for name in ("read_stamps", "read_decimals"):
+            read = getattr(reading, name)
+            for wrong in ({"offsets": [0, 3, 2]}, {"offsets": [0, 1, 3]}, {"offsets": [-1, 1, 2]}, {"table": table + 3},
+                          {"table": table[:2]}, {"parts": parts + 18}, {"ends": parts[:1]}, {"table": table[:, :9].copy()}):  # fmt: skip
+                own = {"offsets": offsets, "table": table, "parts": parts, "ends": parts, **wrong}
+                places = np.array(own.pop("offsets"))
+                with self.assertRaises((IndexError, ValueError), msg=(name, wrong)):
+                    read(data, places, reading.Automaton(**own))
