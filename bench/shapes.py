@@ -16,7 +16,7 @@ import sys
 import tempfile
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cache, partial
 from pathlib import Path
 from typing import Any
@@ -46,6 +46,7 @@ def rows(count: int) -> Rows:
     routes = pa.array([f"route {n:02d}" for n in range(50)])
     classes = pa.array([f"class {n}" for n in range(8)])
     seconds = rng.integers(0, 86_400, count).astype("m8[s]")
+    marked = pa.array([f"{cent / 100:,.2f}" for cent in range(-5_000, 2_000_000)])
     decimals = pa.Table.from_arrays([pa.array(cents)], ["c"])["c"].cast(pa.decimal128(19, 0))
     return {
         "on": day,
@@ -55,6 +56,7 @@ def rows(count: int) -> Rows:
         "fare_class": classes.take(pa.array(rng.integers(0, 8, count))),
         "customer": rng.integers(0, 1_000_000, count),
         "fare": cents / 100,
+        "marked": marked.take(pa.array(cents + 5_000)),
         "cents": cents,
         "amount": pa.array(
             [], pa.decimal128(12, 2)
@@ -85,6 +87,9 @@ class Shape:
     by_pandas: Callable[[pd.DataFrame], pd.DataFrame]
     by_polars: Callable[[pl.LazyFrame], pl.LazyFrame]
     file: str = ""
+    reading: dict[str, Any] = field(
+        default_factory=lambda: {"engine": "pyarrow", "parse_dates": ["on"]}
+    )  # of pandas
 
 
 def month(name: str = "on") -> pl.Expr:
@@ -97,12 +102,14 @@ def months(frame: pd.DataFrame, name: str = "on") -> Any:
     return frame[name].to_numpy().astype("M8[M]").astype(np.int64)
 
 
-def recap(by: list[str], *measures: str, date: str = "on", per: str = "month") -> Any:
+def recap(
+    by: list[str], *measures: str, date: str = "on", per: str = "month", **options: Any
+) -> Any:
     """Return the question for a recap."""
 
     def ask(data: Any) -> ep.Table:
         made = ep.Daybook if not isinstance(data, Path) else ep.Daybook.read
-        return made(data, date=date, by=by, measures=list(measures)).recap(per, by=by)
+        return made(data, date=date, by=by, measures=list(measures), **options).recap(per, by=by)
 
     return ask
 
@@ -249,6 +256,21 @@ SHAPES: dict[str, Shape] = {
         lambda f: total(f, ["route"], "fare", "sum"),
         lambda f: f.group_by("route", month()).agg(pl.col("fare").sum()), "csv",
     ),
+    "CSV with time stamps": Shape(
+        ("at", "route", "fare"), recap(["route"], "s=sum(fare)", date="at"), ("s",),
+        lambda f: f.groupby(["route", months(f, "at")], sort=False)["fare"].sum().reset_index(),
+        lambda f: f.group_by("route", month("at")).agg(pl.col("fare").sum()), "csv",
+        {"engine": "pyarrow", "parse_dates": ["at"]},
+    ),
+    "CSV with 1,234.50": Shape(
+        ("on", "route", "marked"),
+        recap(["route"], "s=sum(marked)", numbers=ep.NumberRules(thousands=",")), ("s",),
+        lambda f: total(f, ["route"], "marked", "sum"),
+        lambda f: f.with_columns(
+            pl.col("marked").str.replace_all(",", "", literal=True).cast(pl.Float64)
+        ).group_by("route", month()).agg(pl.col("marked").sum()), "csv",
+        {"thousands": ",", "parse_dates": ["on"]},
+    ),
 }  # fmt: skip
 
 
@@ -264,7 +286,7 @@ def table_of(shape: Shape, count: int) -> pa.Table:
 def written(shape: Shape, count: int) -> Path:
     """Return a file with the columns of a shape."""
     FOLDER.mkdir(exist_ok=True)
-    path = FOLDER / f"{count}.{shape.file}"
+    path = FOLDER / f"{count}-{'-'.join(shape.columns)}.{shape.file}"
     if not path.exists():
         table = table_of(shape, count)
         if shape.file == "csv":
@@ -287,9 +309,7 @@ def ways(name: str, count: int) -> dict[str, Callable[[], Any]]:
         scan = pl.scan_parquet if shape.file == "parquet" else partial(
             pl.scan_csv, try_parse_dates=True
         )  # fmt: skip
-        read = from_parquet if shape.file == "parquet" else partial(
-            pd.read_csv, engine="pyarrow", parse_dates=["on"]
-        )  # fmt: skip
+        read = from_parquet if shape.file == "parquet" else partial(pd.read_csv, **shape.reading)
         bare = pa.parquet.read_table if shape.file == "parquet" else pa.csv.read_csv
         return {
             "eptaro": lambda: worked_out(shape, path),

@@ -3,6 +3,7 @@ text do.
 """
 
 import datetime as dt
+import math
 import random
 import unittest
 from zoneinfo import ZoneInfo
@@ -12,7 +13,7 @@ import pyarrow as pa
 
 import eptaro as ep
 from eptaro.core.kernels import dispatch, reading
-from eptaro.inputs.columns.numbers import read_written
+from eptaro.inputs.columns.numbers import infer_numbers, read_written
 from eptaro.inputs.dates.reading import read_dates
 from tests.core.kernels.both import both
 from tests.inputs.test_numbers import RULES, random_text, slow
@@ -30,13 +31,15 @@ FORMS = (  # of strftime, and the rules that read it
     ("%Y-%m-%d %H:%M:%S", {"order": "dmy"}),
     ("%d-%m-%Y %H.%M", {"formats": "%d-%m-%Y %H.%M"}),
     ("%H:%M:%S,%f on %m/%d/%Y", {"formats": "%H:%M:%S,%f on %m/%d/%Y"}),
+    ("%Y%m%d %H:%M", {"formats": "%Y%m%d %H:%M"}),
     ("%Y-%m-%dT%H:%M:%SZ", {"zone": "Europe/Lisbon"}),
     ("%Y-%m-%d %H:%M:%S-03:30", {"zone": "America/New_York"}),
 )
 ODD = (None, "", " ", "n/a", "2025-13-01", "2023-02-29", "2025-02-30 10:00", "0000-00-00", "1900-02-29",
        "20.08.25", "20 Aug 2025", "2025-08-20 24:00", "2025-08-20 10:60", "2025-08-20 13:00 pm",
        "2025-08-20 10:00 EST", "2025/08-20", "1/2/2025", "2025-8-2", "2025-08-20T09:05:07.123456789",
-       "1900-01-01", "20250820", " 2025-08-20 10:30 ", "\u00a02025-08-20", "2025-08-20 10:30+0100", "x" * 300)  # fmt: skip
+       "1900-01-01", "20250820", " 2025-08-20 10:30 ", "\u00a02025-08-20", "2025-08-20 10:30+0100", "x" * 300,
+       "2025-01", "1 Aug 2025 10:00 +0100")  # fmt: skip
 
 
 def moments(rng: random.Random) -> list[dt.datetime]:
@@ -117,41 +120,86 @@ class Stamps(unittest.TestCase):
             with self.subTest(turn=turn, form=form, rules=rules, odd=odd):
                 self.assertTrue(all(outcome == outcomes[0] for outcome in outcomes))
 
+    def test_what_lies_under_a_blank_is_no_date(self):
+        texts = pa.array(["2025-08-20"] * ROWS)
+        filled = pa.py_buffer(np.packbits(np.arange(ROWS) > 0, bitorder="little"))
+        covered = pa.Array.from_buffers(pa.string(), ROWS, [filled, *texts.buffers()[1:]])
+        for way in both():
+            found = read_dates(pa.chunked_array([covered]), ep.DateRules())
+            self.assertEqual((found.bad.sum(), found.reasons[0]), (1, "blank"), way)
+
+    def test_a_format_that_cannot_be_is_refused_for_long_columns_too(self):
+        texts = column(["01.02.2025 03"] * ROWS)
+        for way in both():
+            with self.assertRaisesRegex(ep.DateError, "names one part of the date twice", msg=way):
+                read_dates(texts, ep.DateRules(formats="%d.%m.%Y %d"))
+
+
+ODD_NUMBERS = ("1,23", "12,34,567", "1234,567", "1,234,5", "1,2345", "1.234.567", "1 234 567", "1'234'567", ".5", ",5",
+               "5.", "007", "1,234.", "--5", "+-5", "-+5", "(5", "5)", "((5))", "$5$", "$-5", "-$5", "- 5", "-$-5", "5 5",
+               "$ 5", "5 EUR", "EUR5kg", "$", "EUR", "-", "%", "(", "()", "5%", "5 %", "(5%)", "5%-", "5-", "5 -", "-5-",
+               "(-5)", "( 5 )", "$(5)", "12-kg", "5 kg-", "9" * 18, "9" * 19, "0." + "3" * 17, "0", "-0.00", "−7")  # fmt: skip
+
 
 class Numbers(unittest.TestCase):
     """Numbers of long columns, each against the slow reader."""
 
+    def check(self, texts: list, rules: dict) -> None:
+        wanted = [slow(text, rules) for text in texts]
+        for way in both():
+            numbers, _, wrong = read_written(pa.array(texts), ep.NumberRules(**rules))
+            told = ["bad" if bad else value for value, bad in
+                    zip(numbers.to_pylist(), wrong.to_pylist(), strict=True)]  # fmt: skip
+            differing = [
+                (text, one, two) for text, one, two in zip(texts, told, wanted, strict=True)
+                if not (math.isclose(one, two, rel_tol=1e-15) if isinstance(one, float) else one == two)
+            ]  # fmt: skip
+            self.assertEqual(differing[:3], [], (way, rules))
+
     def test_random_texts(self):
-        rng, rows, quick = random.Random(3), 4200, 0
+        rng, rows = random.Random(3), 4200
+        more = [
+            {"trailing_minus": True, "percent": True, "thousands": ".", "decimal": ","},
+            {"blanks": ("7", "-999.25"), "brackets": True},
+        ]
         marks = {" ": " \u00a0\u202f", "'": "'’"}
-        for turn in range(25):
-            rules = rng.choice(RULES)
-            few = [random_text(rng, rules) for _ in range(60)]
-            if rng.random() < 0.8:  # a word for no number alone may be among them
-                few = [text for text in few if slow(text, rules) != "bad"] or ["5"]
+        for turn in range(13):
+            rules = [*RULES, *more][turn % 13]
+            good = [
+                text
+                for text in (random_text(rng, rules) for _ in range(60))
+                if slow(text, rules) != "bad"
+            ]
             other = marks.get(rules.get("thousands"), "")
-            few += [text.replace(other[0], mark) for mark in other[1:] for text in few[:5]]
-            few += [few[0].replace("-", "−"), "", f"{few[0]} "]
-            texts = [rng.choice(few) for _ in range(rows)]
-            wanted = [slow(text, rules) for text in texts]
-            for way in both():
-                made = ep.NumberRules(**rules)
-                numbers, _, wrong = read_written(pa.array(texts)[:], made)
-                told = ["bad" if bad else value for value, bad in
-                        zip(numbers.to_pylist(), wrong.to_pylist(), strict=True)]  # fmt: skip
-                differing = [
-                    one for one in zip(texts, told, wanted, strict=True) if one[1] != one[2]
-                ]
-                self.assertEqual(differing[:3], [], (turn, way, rules))
-            quick += "bad" not in wanted
-        self.assertGreater(quick, 12)
+            good += [text.replace(other[0], mark) for mark in other[1:] for text in good[:5]]
+            good += ["−4", "", f"{good[0]} ", *rules.get("blanks", ()), "5"]
+            texts = [rng.choice(good) for _ in range(rows)]
+            with self.subTest(turn=turn, rules=rules):
+                self.check(texts, rules)
+                for row in rng.sample(range(rows), 20):
+                    texts[row] = rng.choice(ODD_NUMBERS)
+                self.check(texts, rules)
+                self.check(
+                    ["5"] * rows + [text for text in ODD_NUMBERS if slow(text, rules) != "bad"],
+                    rules,
+                )
 
     def test_numbers_too_long_for_64_bits_are_exact_all_the_same(self):
-        texts = ["1,234.5"] * 4200 + ["9,223,372,036,854,775.807", "123,456,789,012,345,678"]
-        for way in both():
-            numbers = read_written(pa.array(texts), ep.NumberRules(thousands=","))[0].to_pylist()
-            self.assertEqual([str(n) for n in numbers[-3:]],
-                             ["1234.500", "9223372036854775.807", "123456789012345678.000"], way)  # fmt: skip
+        for long in (
+            "9,223,372,036,854,775.807",
+            "123,456,789,012,345,678",
+            "0.000000000000000001",
+        ):
+            self.check(["1,234.125"] * 4200 + [long], {"thousands": ","})
+
+    def test_texts_that_only_zeros_tell_apart(self):
+        for texts, said in (
+            (["0,000", "1,234"], "two ways: '1,234'"),
+            (["5,678", "0,000"], "two ways"),
+        ):
+            with self.assertRaisesRegex(ep.MeasureError, said):
+                infer_numbers(pa.array(texts), "x")
+        self.assertEqual(infer_numbers(pa.array(["0,000"]), "x")[0].thousands, None)
 
     def test_a_fixed_space_before_a_unit(self):
         for texts in (["1\u202f234,50\u00a0€", "7\u202f€", "−3 €"], ["5\u00a0%", "(7 %)"]):

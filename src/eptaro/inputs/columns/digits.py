@@ -33,8 +33,7 @@ def number_automaton(rules: NumberRules) -> Automaton | None:
     bare = _rest(builder, BEGIN + word, rules)
     builder.accept(signed + bare)
     if rules.trailing_minus:
-        trailing = _spaced(builder, bare) if not rules.percent else ()
-        builder.accept(builder.words(trailing, _MINUS, NumberPart.MINUS))
+        builder.accept(builder.words(_spaced(builder, bare), _MINUS, NumberPart.MINUS))
     if rules.brackets:
         within = _spaced(builder, builder.step(BEGIN, "(", NumberPart.MINUS))
         within += _word(builder, within, rules) + builder.step(word, "(", NumberPart.MINUS)

@@ -63,7 +63,8 @@ def read_file(folder: StoragePath, path: str, digest: str) -> pa.Table:
         raise InputError(
             f"{place}: is damaged: it does not hold what was written; restore it, or fold again"
         )
-    return parquet.read_table(pa.BufferReader(content), page_checksum_verification=True)
+    file = parquet.ParquetFile(pa.BufferReader(content), page_checksum_verification=True)
+    return file.read()  # in half the time of `read_table`, which expects a data set
 
 
 def write_table(table: pa.Table, sink: Any, **options: Any) -> None:
