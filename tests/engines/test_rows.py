@@ -56,6 +56,21 @@ class Inspect(unittest.TestCase):
         days = {r["value"]: r["count"] for r in table.rows() if r["subject"] == "weekday"}
         self.assertEqual((days["Wednesday"], days["Saturday"], days["Tuesday"]), (2, 1, 2))
 
+    def test_a_word_and_a_number_is_a_label_and_an_amount_has_a_unit(self):
+        frame = {"on": ["2025-01-06", "2025-01-07", "2025-01-08"], "berth": ["Berth 4", "Berth 12", "berth-4"],
+                 "route": ["route 07", "route 08", "route 07"], "fare": ["CLP 500", "CLP 40", "CLP 1"],
+                 "load": ["5 kg", "12 kg", "7 kg"]}  # fmt: skip
+        columns = {
+            r["value"]: r["detail"] for r in ep.inspect(frame).rows() if r["subject"] == "column"
+        }
+        for name, kind in (
+            ("berth", "3 distinct"),
+            ("route", "2 distinct"),
+            ("fare", "without 'CLP'"),
+            ("load", "without 'kg'"),
+        ):
+            self.assertIn(kind, columns[name])
+
     def test_sentinels_and_implausible_dates(self):
         frame = {"on": [dt.date(1900, 1, 1)] * 9 + [dt.date(2025, 1, 1), dt.date(1066, 1, 1)]}
         told = found(ep.inspect(frame))
