@@ -8,7 +8,7 @@ from __future__ import annotations
 from functools import cache
 
 from eptaro.core.kernels.reading import Automaton, NumberPart
-from eptaro.inputs.automaton import BEGIN, DIGITS, Builder, States
+from eptaro.inputs.columns.automaton import BEGIN, DIGITS, Builder, States
 from eptaro.rules import NumberRules
 
 SPACES = " \u00a0\u202f"  # plain, fixed, narrow

@@ -9,7 +9,7 @@ import re
 from functools import cache
 
 from eptaro.core.kernels.reading import Automaton, TextPart
-from eptaro.inputs.automaton import BEGIN, Builder, States
+from eptaro.inputs.columns.automaton import BEGIN, Builder, States
 from eptaro.rules import DateRules
 
 _SEPARATORS = "-./"

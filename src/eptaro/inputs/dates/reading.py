@@ -358,7 +358,7 @@ def _from_digits(column: pa.ChunkedArray, rules: DateRules, name: str) -> Parsed
         return parsed
     try:
         others = _from_distinct(pc.take(column, pc.array_of(rest)), rules, name)
-    except DateError:  # which is told of the column as a whole
+    except DateError:  # which names rows of the whole column
         return None
     return None if others.grain not in (None, "day") else _with_rows(parsed, rest, others)
 
