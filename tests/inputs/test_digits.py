@@ -13,8 +13,11 @@ import pyarrow as pa
 
 import eptaro as ep
 from eptaro.core.kernels import dispatch, reading
+from eptaro.inputs.columns.digits import number_automaton
 from eptaro.inputs.columns.numbers import infer_numbers, read_written
+from eptaro.inputs.dates.digits import automaton_for
 from eptaro.inputs.dates.reading import read_dates
+from eptaro.inputs.files.chunks import text_bytes
 from tests.core.kernels.both import both
 from tests.inputs.test_numbers import RULES, random_text, slow
 
@@ -91,6 +94,18 @@ class Stamps(unittest.TestCase):
                     else (np.asarray(found.times) // 1000).tolist()
                 )
                 self.assertEqual(told, times, (way, form))
+
+    @unittest.skipIf(
+        dispatch.loops is None, "the compiled loops were not built here, or do not run"
+    )
+    def test_automata_leave_none_of_these_to_the_patterns(self):
+        for form, rules in FORMS:
+            automaton = automaton_for(ep.DateRules(**rules))
+            if "%Y%m" in rules.get("formats", ""):  # where the month ends only the next letters say
+                self.assertIsNone(automaton)
+                continue
+            texts = pa.array([f"{when:{form}}" for when in moments(random.Random(1))])
+            self.assertTrue(reading.read_stamps(*text_bytes(texts), automaton).known.all(), form)
 
     def test_other_texts_among_them_as_the_patterns_read_them(self):
         rng = random.Random(9)
@@ -183,6 +198,24 @@ class Numbers(unittest.TestCase):
                     ["5"] * rows + [text for text in ODD_NUMBERS if slow(text, rules) != "bad"],
                     rules,
                 )
+
+    @unittest.skipIf(
+        dispatch.loops is None, "the compiled loops were not built here, or do not run"
+    )
+    def test_automata_leave_none_of_these_to_the_patterns(self):
+        for rules, texts in (
+            ({}, ["12", "-1234.50", "+.5", "5.", "−3", " 7 "]),
+            ({"thousands": ",", "strip": "$"}, ["$1,234.50", "-$1,234", "$-12", "$ 12,345,678", "12"]),
+            ({"thousands": " ", "decimal": ",", "strip": ("€", "EUR")},
+             ["1 234,50 €", "1\u202f234,50\u00a0€", "7\u00a0€", "12 EUR", "EUR 12 345", "-1\u00a0234"]),
+            ({"thousands": "'", "strip": "Fr."}, ["Fr. 1'234.50", "1’234", "-5"]),
+            ({"brackets": True, "strip": "$"}, ["(12.5)", "($3)", "$(3)", "( 3 )", "4"]),
+            ({"trailing_minus": True, "strip": "kg"}, ["12-", "12.5 -", "12 kg-", "3 kg", "-3"]),
+            ({"percent": True, "brackets": True}, ["5%", "7.5 %", "5\u00a0%", "(5%)"]),
+        ):  # fmt: skip
+            automaton = number_automaton(ep.NumberRules(**rules))
+            found = reading.read_decimals(*text_bytes(pa.array(texts)), automaton)
+            self.assertEqual(found.known.tolist(), [True] * len(texts), (rules, texts))
 
     def test_numbers_too_long_for_64_bits_are_exact_all_the_same(self):
         for long in (

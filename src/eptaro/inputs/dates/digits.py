@@ -15,7 +15,7 @@ from eptaro.rules import DateRules
 _SEPARATORS = "-./"
 _ORDERS = {"ymd": 1, "dmy": 2, "mdy": 3}  # what the end of a text says
 _FRACTION = tuple(TextPart)[TextPart.DIGIT_1 : TextPart.UTC]
-_DATE = tuple(TextPart)[: TextPart.HOUR]
+_DATE = tuple(TextPart)[TextPart.FIRST : TextPart.HOUR]
 _HOURS = (TextPart.HOUR, 1, 2)
 # Which number a directive of `DateRules.formats` is, and how many digits it has.
 _CLOCK = {"%H": _HOURS, "%I": _HOURS, "%M": (TextPart.MINUTE, 2, 2), "%S": (TextPart.SECONDS, 2, 2)}
@@ -32,14 +32,13 @@ def automaton_for(rules: DateRules) -> Automaton | None:
     others = (rules.serials, rules.unix, rules.weeks, rules.week_in)
     if any(others) or rules.grain not in (None, "day") or rules.order == "infer":
         return None
-    formats = tuple(rules.formats)
-    return _of_format(formats[0]) if len(formats) == 1 else _of_order(rules.order, formats)
+    if len(rules.formats) > 1:  # what one does not accept, another may
+        return None
+    return _of_format(rules.formats[0]) if rules.formats else _of_order(rules.order)
 
 
 @cache
-def _of_order(order: str | None, formats: tuple[str, ...]) -> Automaton | None:
-    if formats:  # what one of several does not accept, another may
-        return None
+def _of_order(order: str | None) -> Automaton:
     builder = Builder()
     year = builder.digits(BEGIN, TextPart.FIRST, 4, 4)
     ends = {"ymd": _later_numbers(builder, year, 1, 2)}
