@@ -17,7 +17,7 @@ from eptaro.inputs.columns.digits import number_automaton
 from eptaro.inputs.columns.numbers import infer_numbers, read_written
 from eptaro.inputs.dates.digits import automaton_for
 from eptaro.inputs.dates.reading import read_dates
-from eptaro.inputs.files.chunks import text_bytes
+from eptaro.inputs.files.chunks import text_bytes, translate_errors
 from tests.core.kernels.both import both
 from tests.inputs.test_numbers import RULES, random_text, slow
 
@@ -260,3 +260,16 @@ class Refused(unittest.TestCase):
                 places = np.array(own.pop("offsets"))
                 with self.assertRaises((IndexError, ValueError), msg=(name, wrong)):
                     read(data, places, reading.Automaton(**own))
+
+    def test_damaged_columns(self):
+        ends = np.arange(5001, dtype=np.int32)
+        ends[7] = 9999  # the last one is as it should be, which is all that Arrow looks at
+        offsets = pa.py_buffer(ends)
+        broken = pa.StringArray.from_buffers(5000, offsets, pa.py_buffer(b"5" * 5000))
+        for read in (lambda: read_dates(pa.chunked_array([broken]), ep.DateRules()),
+                     lambda: read_written(broken, ep.NumberRules())):  # fmt: skip
+            with (
+                self.assertRaisesRegex(ep.InputError, "f: cannot be read: damaged text"),
+                translate_errors("f"),
+            ):
+                read()

@@ -18,7 +18,7 @@ from eptaro.core.kernels.reading import TextDecimals, read_decimals
 from eptaro.errors import MeasureError, spell_option
 from eptaro.inputs import arrow_compute as pc
 from eptaro.inputs.columns.digits import SPACES
-from eptaro.inputs.files.chunks import first_rows, plain, text_bytes
+from eptaro.inputs.files.chunks import damaged_text, first_rows, plain, text_bytes
 from eptaro.option import flag, setting
 from eptaro.record import Record, record
 from eptaro.rules import Mark, NumberRules
@@ -118,7 +118,8 @@ def _read_digits(texts: pa.Array, rules: NumberRules) -> tuple[pa.Array, pa.Arra
     automaton = number_automaton(rules)
     if automaton is None:
         return None
-    found = read_decimals(*text_bytes(texts), automaton)
+    with damaged_text():
+        found = read_decimals(*text_bytes(texts), automaton)
     if found is None:
         return None
     known = found.known & plain(texts.is_valid())

@@ -40,6 +40,7 @@ from eptaro.inputs.dates.texts import (
     week_of,
 )
 from eptaro.inputs.files.chunks import (
+    damaged_text,
     encode_dictionary,
     is_plain_text,
     one_array,
@@ -403,7 +404,8 @@ def _with_rows(parsed: ParsedDates, rows: Ints, others: ParsedDates) -> ParsedDa
 def _read_texts(column: pa.ChunkedArray, automaton: Automaton) -> TextStamps | None:
     """Return what an automaton makes of each text of a column; None without compiled loops."""
     chunks = [chunk for chunk in column.chunks if len(chunk)]
-    parts = [read_stamps(*text_bytes(chunk), automaton) for chunk in chunks]
+    with damaged_text():
+        parts = [read_stamps(*text_bytes(chunk), automaton) for chunk in chunks]
     found = [part for part in parts if part is not None]
     if not found:
         return None

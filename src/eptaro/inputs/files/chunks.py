@@ -103,6 +103,15 @@ def is_plain_text(kind: pa.DataType) -> bool:
     return bool(pa.types.is_string(kind) or pa.types.is_large_string(kind))
 
 
+@contextmanager
+def damaged_text() -> Iterator[None]:
+    """Raise `ArrowInvalid` where texts lead out of their bytes."""
+    try:
+        yield
+    except IndexError as error:
+        raise pa.ArrowInvalid(f"damaged text: {error}") from None
+
+
 def text_bytes(chunk: pa.Array) -> tuple[NDArray[np.uint8], NDArray[Any]]:
     """Return the bytes of texts, and where each begins and the last one ends."""
     _, ends, buffer = chunk.buffers()
@@ -131,7 +140,7 @@ def _encode_texts(chunk: pa.Array, *, ordered: bool) -> pa.DictionaryArray:
 
     cuts = chunks(rows, rows // _LEAST_SLICE)
     new: list[NDArray[np.int64]] = []
-    try:
+    with damaged_text():
         firsts = encode(cuts[0] if len(cuts) == 1 else slice(0, _FIRST_LOOK))
         words = pc.take(chunk, pc.array_of(firsts))
         if ordered and len(cuts) > 1 and len(words) <= _FEW:
@@ -140,8 +149,6 @@ def _encode_texts(chunk: pa.Array, *, ordered: bool) -> pa.DictionaryArray:
         if len(cuts) > 1:
             known = np.stack([offsets[firsts], offsets[firsts + 1]], axis=1)
             new = run_parallel([partial(encode, of) for of in cuts])
-    except IndexError as error:
-        raise pa.ArrowInvalid(f"damaged text: {error}") from None
     if any(map(len, new)):
         every = pc.take(chunk, pc.array_of(np.concatenate([firsts, *new])))
         words = _unify_codes(every, len(firsts), [*map(len, new)], [codes[of] for of in cuts])
