@@ -152,7 +152,7 @@ class Automaton(Record):
 
     `table` is `(n_states, 256) uint8`, the state that follows each state on each byte: 0 accepts
     nothing, and 1 begins. `parts`, `(n_states,) uint8`, is what the byte that leads to a state is
-    kept for, a `TextPart` or a `NumberPart`. `ends`, `(n_states,) uint8`, is not 0 where a text may
+    kept for, a `StampPart` or a `NumberPart`. `ends`, `(n_states,) uint8`, is not 0 where a text may
     end; of time stamps it is the order of the date: 1 for ymd, 2 for dmy, 3 for mdy.
     """
 
@@ -161,7 +161,7 @@ class Automaton(Record):
     ends: NDArray[np.uint8]
 
 
-class TextPart(IntEnum):
+class StampPart(IntEnum):
     """What a letter of a time stamp's text is kept for.
 
     The date is three numbers in the order written, a fraction six digits by themselves; `AM`, `PM`,

@@ -8,17 +8,22 @@ from __future__ import annotations
 import re
 from functools import cache
 
-from eptaro.core.kernels.reading import Automaton, TextPart
+from eptaro.core.kernels.reading import Automaton, StampPart
 from eptaro.inputs.columns.automaton import BEGIN, Builder, States
 from eptaro.rules import DateRules
 
 _SEPARATORS = "-./"
 _ORDERS = {"ymd": 1, "dmy": 2, "mdy": 3}  # what the end of a text says
-_FRACTION = tuple(TextPart)[TextPart.DIGIT_1 : TextPart.UTC]
-_DATE = tuple(TextPart)[TextPart.FIRST : TextPart.HOUR]
-_HOURS = (TextPart.HOUR, 1, 2)
+_FRACTION = tuple(StampPart)[StampPart.DIGIT_1 : StampPart.UTC]
+_DATE = tuple(StampPart)[StampPart.FIRST : StampPart.HOUR]
+_HOURS = (StampPart.HOUR, 1, 2)
 # Which number a directive of `DateRules.formats` is, and how many digits it has.
-_CLOCK = {"%H": _HOURS, "%I": _HOURS, "%M": (TextPart.MINUTE, 2, 2), "%S": (TextPart.SECONDS, 2, 2)}
+_CLOCK = {
+    "%H": _HOURS,
+    "%I": _HOURS,
+    "%M": (StampPart.MINUTE, 2, 2),
+    "%S": (StampPart.SECONDS, 2, 2),
+}
 _OF_DATE = {"%Y": (4, 4), "%m": (1, 2), "%d": (1, 2)}
 
 
@@ -40,13 +45,13 @@ def automaton_for(rules: DateRules) -> Automaton | None:
 @cache
 def _of_order(order: str | None) -> Automaton:
     builder = Builder()
-    year = builder.digits(BEGIN, TextPart.FIRST, 4, 4)
+    year = builder.digits(BEGIN, StampPart.FIRST, 4, 4)
     ends = {"ymd": _later_numbers(builder, year, 1, 2)}
     if order in ("dmy", "mdy"):
-        ends[order] = _later_numbers(builder, builder.digits(BEGIN, TextPart.FIRST, 1, 2), 4, 4)
+        ends[order] = _later_numbers(builder, builder.digits(BEGIN, StampPart.FIRST, 1, 2), 4, 4)
     else:
-        month = builder.digits(year, TextPart.SECOND, 2, 2)
-        ends["ymd"] += builder.digits(month, TextPart.THIRD, 2, 2)
+        month = builder.digits(year, StampPart.SECOND, 2, 2)
+        ends["ymd"] += builder.digits(month, StampPart.THIRD, 2, 2)
     for name, states in ends.items():
         builder.accept(states + _time(builder, states), _ORDERS[name])
     return builder.build()
@@ -56,8 +61,8 @@ def _later_numbers(builder: Builder, first: States, least: int, most: int) -> St
     """Return where the third number of a date ends, which has `least` to `most` digits."""
     ends: States = ()
     for separator in _SEPARATORS:
-        second = builder.digits(builder.step(first, separator), TextPart.SECOND, 1, 2)
-        ends += builder.digits(builder.step(second, separator), TextPart.THIRD, least, most)
+        second = builder.digits(builder.step(first, separator), StampPart.SECOND, 1, 2)
+        ends += builder.digits(builder.step(second, separator), StampPart.THIRD, least, most)
     return ends
 
 
@@ -76,7 +81,7 @@ def _time(builder: Builder, date: States) -> States:
 def _fraction(builder: Builder, states: States) -> States:
     """Return where one to nine digits of a second may end; the last three are not kept."""
     ends: States = ()
-    for part in (*_FRACTION, *[TextPart.NONE] * 3):
+    for part in (*_FRACTION, *[StampPart.NONE] * 3):
         states = builder.digits(states, part)
         ends += states
     return ends
@@ -86,8 +91,8 @@ def _half(builder: Builder, states: States) -> States:
     """Return where `AM`, `p.m.` and the like may end."""
     ends: States = ()
     for letters, first, second in (
-        ("Aa", TextPart.AM, TextPart.NONE),
-        ("Pp", TextPart.NONE, TextPart.PM),
+        ("Aa", StampPart.AM, StampPart.NONE),
+        ("Pp", StampPart.NONE, StampPart.PM),
     ):
         letter = builder.step(states, letters, first)
         both = builder.step(letter + builder.step(letter, "."), "Mm", second)
@@ -97,10 +102,10 @@ def _half(builder: Builder, states: States) -> States:
 
 def _offset(builder: Builder, states: States) -> States:
     """Return where `Z`, `UTC`, `+01:00` and the like may end."""
-    ends = builder.step(states, "Zz", TextPart.UTC)
-    ends += builder.words(states, ("UTC", "GMT"), TextPart.UTC)
-    hours = builder.digits(builder.step(states, "+-", TextPart.SIGN), TextPart.OFFSET, 2, 2)
-    return ends + builder.digits(hours + builder.step(hours, ":"), TextPart.OFFSET, 2, 2)
+    ends = builder.step(states, "Zz", StampPart.UTC)
+    ends += builder.words(states, ("UTC", "GMT"), StampPart.UTC)
+    hours = builder.digits(builder.step(states, "+-", StampPart.SIGN), StampPart.OFFSET, 2, 2)
+    return ends + builder.digits(hours + builder.step(hours, ":"), StampPart.OFFSET, 2, 2)
 
 
 @cache

@@ -1,7 +1,7 @@
 # Texts to time stamps and numbers by an automaton, for `kernels/reading.py`.
 
 cdef enum:
-    PARTS = 18  # as in `TextPart`, the first of which is not kept
+    PARTS = 18  # as in `StampPart`, the first of which is not kept
     MOST_DIGITS = 18
 
 
