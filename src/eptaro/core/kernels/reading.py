@@ -152,8 +152,8 @@ class Automaton(Record):
 
     `table` is `(n_states, 256) uint8`, the state that follows each state on each byte: 0 accepts
     nothing, and 1 begins. `parts`, `(n_states,) uint8`, is what the byte that leads to a state is
-    kept for, a `StampPart` or a `NumberPart`. `ends`, `(n_states,) uint8`, is not 0 where a text may
-    end; of time stamps it is the order of the date: 1 for ymd, 2 for dmy, 3 for mdy.
+    kept for, a `StampPart` or a `NumberPart`. `ends`, `(n_states,) uint8`, is not 0 where a text
+    may end; of time stamps it is the order of the date: 1 for ymd, 2 for dmy, 3 for mdy.
     """
 
     table: NDArray[np.uint8]
