@@ -9,6 +9,7 @@ import tempfile
 import unittest
 from collections import defaultdict
 from decimal import Decimal
+from fractions import Fraction
 from pathlib import Path
 
 import pyarrow as pa
@@ -149,6 +150,19 @@ class Joined(unittest.TestCase):
         notes = [note for note in book.notes if "no match" in note]
         self.assertEqual(len(notes), 1)
         self.assertTrue(notes[0].startswith(f"{missed} rows have no match in "), notes)
+
+    def test_rates_with_more_decimals_than_64_bits_hold_are_floats(self):
+        rates = {"Auk": "0.14285714285714285", "Brent": "281", "Coot": "1234567.123456789012"}
+        written(self.folder / "long.csv", [("name", "rate"), *rates.items()])
+        look = ep.Lookup(self.folder / "long.csv", "ship", "name")
+        for rows in (self.frame, self.folder / "rows.csv"):
+            make = ep.Daybook if isinstance(rows, dict) else ep.Daybook.read
+            book = make(rows, date="on", measures="cost=sum(fare * rate)", lookups=[look])
+            (total,) = book.recap("5 years from 2024-01-01")["cost"].tolist()
+            wanted = sum(
+                fare * Fraction(rates[ship]) for _, ship, fare in self.rows if ship in rates
+            )
+            self.assertAlmostEqual(total, float(wanted), 3)
 
     def test_each_engine_equals_a_loop(self):
         for table, found_in in (("ships", self.plain), ("rates", self.dated)):

@@ -135,6 +135,17 @@ class Stamps(unittest.TestCase):
             with self.subTest(turn=turn, form=form, rules=rules, odd=odd):
                 self.assertTrue(all(outcome == outcomes[0] for outcome in outcomes))
 
+    def test_coded_columns_of_different_moments(self):
+        whens = moments(random.Random(2))
+        texts = pa.array([f"{when:%Y-%m-%d %H:%M:%S}" for when in whens])
+        for coded in (
+            texts.dictionary_encode(),
+            pa.array([*texts.to_pylist(), None]).dictionary_encode(),
+        ):
+            found = read_dates(pa.chunked_array([coded]), ep.DateRules())
+            self.assertEqual(found.days.tolist()[:ROWS], [(when - EPOCH).days for when in whens])
+            self.assertEqual(0 if found.bad is None else found.bad.sum(), coded.null_count)
+
     def test_what_lies_under_a_blank_is_no_date(self):
         texts = pa.array(["2025-08-20"] * ROWS)
         filled = pa.py_buffer(np.packbits(np.arange(ROWS) > 0, bitorder="little"))

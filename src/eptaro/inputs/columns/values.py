@@ -53,6 +53,7 @@ class RowOrigin:
 
 _MOST_DECIMALS = 6
 _MOST_DIGITS = 38  # of a decimal
+_MOST_PLACES = 18  # of a decimal in 64 bits
 _SHOWN = 60  # digits of a long number
 _EXACT = 2**53
 _ALL = np.empty(0, np.uint8)
@@ -180,9 +181,9 @@ def _decimals(
     Raises `MeasureError` where there are none.
     """
     scale = array.type.scale
-    if not 0 <= scale <= 18 and floats is not None and scale > 18:
+    if not 0 <= scale <= _MOST_PLACES and floats is not None and scale > _MOST_PLACES:
         return Column.of(name, "float", floats, valid)
-    if not 0 <= scale <= 18:
+    if not 0 <= scale <= _MOST_PLACES:
         raise MeasureError(f"{origin.source.name}: {name!r} has {scale} decimals; 0 to 18 fit")
     flat = one_array(array)
     if not pa.types.is_decimal128(flat.type):
@@ -201,6 +202,19 @@ def _decimals(
             f"bits at {scale} decimals; store the column with fewer decimals"
         )
     return Column.of(name, "decimal", data, valid, scale=scale)
+
+
+def keep_in_64_bits(decimals: pa.Array) -> pa.Array:
+    """Return decimals as they are, or as floats where 64 bits do not hold all their decimals.
+
+    >>> keep_in_64_bits(pa.array(["281", "0.14285714285714285"]).cast(pa.decimal128(38, 17))).type
+    DataType(double)
+    """
+    filled = to_numpy(pa.chunked_array([decimals.is_valid()])).view(np.uint8)
+    for kept in (decimals, _reduce_scale(decimals)):
+        if kept.type.scale <= _MOST_PLACES and _narrow_decimals(kept, filled)[1] < 0:
+            return kept
+    return decimals.cast(pa.float64()) if decimals.type.scale else decimals
 
 
 def _narrow_decimals(flat: pa.Array, filled: NDArray[np.uint8]) -> tuple[NDArray[np.int64], int]:

@@ -318,11 +318,17 @@ def from_numbers(column: pa.ChunkedArray, rules: DateRules) -> ParsedDates:
 
 def from_text(column: pa.ChunkedArray, rules: DateRules, name: str) -> ParsedDates:
     """Return the days of text."""
+    if pa.types.is_dictionary(column.type) and _is_mostly_distinct(column):
+        column = column.cast(column.type.value_type)
     if len(column) >= _LEAST_ROWS and is_plain_text(column.type):
         parsed = _from_digits(column, rules, name)
         if parsed is not None:
             return parsed
     return _from_distinct(column, rules, name)
+
+
+def _is_mostly_distinct(column: pa.ChunkedArray) -> bool:
+    return 2 * sum(len(chunk.dictionary) for chunk in column.chunks) > len(column)
 
 
 _LEAST_ROWS = 1000  # of digits; fewer are not worth an automaton
