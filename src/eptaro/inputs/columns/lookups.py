@@ -14,7 +14,7 @@ from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Days, Ints, as_date
 from eptaro.errors import InputError, MeasureError
 from eptaro.inputs import arrow_compute as pc
 from eptaro.inputs.columns.numbers import cure, read_written
-from eptaro.inputs.columns.values import keep_in_64_bits
+from eptaro.inputs.columns.values import exact_or_floats
 from eptaro.inputs.columns.wrapped import SourceWrapper
 from eptaro.inputs.datecolumn import infer_date_rules
 from eptaro.inputs.dates.reading import is_text, read_dates
@@ -116,7 +116,7 @@ class LookupTable:
         if row >= 0:
             text = texts[row].as_py()
             raise MeasureError(f"{self.name}: {text!r} of {name!r} is not a number{cure(text)}")
-        return keep_in_64_bits(numbers) if pa.types.is_decimal(numbers.type) else numbers
+        return exact_or_floats(numbers) if pa.types.is_decimal(numbers.type) else numbers
 
     def _days(self, table: pa.Table, lookup: Lookup) -> tuple[Ints, Ints]:
         """Return first and last day of each line; the last possible one where none is given."""

@@ -54,6 +54,7 @@ class RowOrigin:
 _MOST_DECIMALS = 6
 _MOST_DIGITS = 38  # of a decimal
 _MOST_PLACES = 18  # of a decimal in 64 bits
+_MOST_OF_RATE = 9  # decimals, beside which a product has room for cents and nine digits before
 _SHOWN = 60  # digits of a long number
 _EXACT = 2**53
 _ALL = np.empty(0, np.uint8)
@@ -204,17 +205,18 @@ def _decimals(
     return Column.of(name, "decimal", data, valid, scale=scale)
 
 
-def keep_in_64_bits(decimals: pa.Array) -> pa.Array:
-    """Return decimals as they are, or as floats where 64 bits do not hold all their decimals.
+def exact_or_floats(decimals: pa.Array) -> pa.Array:
+    """Return decimals as they are, or as floats where they have more decimals than an exact product
+    has room for, as rates do that were divided out.
 
-    >>> keep_in_64_bits(pa.array(["281", "0.14285714285714285"]).cast(pa.decimal128(38, 17))).type
+    >>> exact_or_floats(pa.array(["281", "0.14285714285714285"]).cast(pa.decimal128(38, 17))).type
     DataType(double)
     """
+    reduced = _reduce_scale(decimals)
     filled = to_numpy(pa.chunked_array([decimals.is_valid()])).view(np.uint8)
-    for kept in (decimals, _reduce_scale(decimals)):
-        if kept.type.scale <= _MOST_PLACES and _narrow_decimals(kept, filled)[1] < 0:
-            return kept
-    return decimals.cast(pa.float64()) if decimals.type.scale else decimals
+    if reduced.type.scale <= _MOST_OF_RATE and _narrow_decimals(reduced, filled)[1] < 0:
+        return decimals
+    return decimals.cast(pa.float64()) if reduced.type.scale else decimals
 
 
 def _narrow_decimals(flat: pa.Array, filled: NDArray[np.uint8]) -> tuple[NDArray[np.int64], int]:
