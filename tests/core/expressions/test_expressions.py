@@ -184,7 +184,7 @@ class Wrong(unittest.TestCase):
         for text, place, said in (
             ("route > 5", 6, "text and a number"), ("route * 2", 0, "works on numbers; column 'route' holds text"), ("whole and late", 0, "'and' joins conditions"),
             ("nowhere = 1", 0, "unknown column 'nowhere'"), ("on > 'May'", 5, "is not a date"), ("on = route", 5, "text beside a date"), ("upper(whole)", 6, "upper takes text"),
-            ("if(late, whole, route)", 0, "do not go together"), ("not whole", 4, "turns a condition round"), ("round(whole, whole)", 13, "written out"),
+            ("if(late, whole, route)", 0, "do not go together"), ("not whole", 4, "turns a condition round"), ("round(whole, whole)", 13, "written out"), ("on >= 2024-01-05", 3, "put dates in quotes: '2024-01-05'"),
             ("contains(route, route)", 16, "written out"), ("-route", 1, "sign cannot be turned"), ("whole where route", 12, "a condition follows 'where'"),
         ):  # fmt: skip
             from eptaro.core.expressions.parser import Formula

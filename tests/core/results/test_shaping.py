@@ -114,7 +114,10 @@ class Frames(unittest.TestCase):
         ).recap("year")
         self.assertEqual((again["total"].tolist(), again["n"].tolist()), ([780], [40]))
         for wrong, said in (
-            ({"wher": "fare > 3"}, "unknown option 'wher': did you mean 'where'"),
+            (
+                {"wher": "fare > 3"},
+                "unknown option 'wher': did you mean 'where'? Accepted: .*by, calendar, coverage, dates",
+            ),
             ({"grain": "month"}, "belongs to DateRules: dates=DateRules"),
             ({"total": "sum(fare)"}, "measures={'total': 'sum.fare.'}"),
         ):

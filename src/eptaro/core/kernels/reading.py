@@ -243,11 +243,9 @@ def read_decimals(
     if dispatch.loops is None:
         return None
     loop, rows = dispatch.loops.read_decimals, len(offsets) - 1
+    states = automaton.table, automaton.parts, automaton.ends
     digits, places = np.zeros(rows, np.int64), np.zeros(rows, np.uint8)
-    flags, states = (
-        np.zeros((2, rows), np.uint8),
-        (automaton.table, automaton.parts, automaton.ends),
-    )
+    flags = np.zeros((2, rows), np.uint8)
 
     def some(of: slice) -> None:
         own = offsets[of.start : of.stop + 1]

@@ -12,8 +12,17 @@ from eptaro.inputs.columns.automaton import BEGIN, DIGITS, Builder, States
 from eptaro.rules import NumberRules
 
 SPACES = " \u00a0\u202f"  # plain, fixed, narrow
-_ALSO = {" ": SPACES, "'": "'’"}  # what a mark between groups of digits may be, too
+_ALIKE = {" ": SPACES, "'": "'’"}
 _MINUS = "-−"
+
+
+def marks_alike(mark: str) -> str:
+    """Return the marks between groups of digits that are taken for one.
+
+    >>> marks_alike("'"), marks_alike(",")
+    ("'’", ',')
+    """
+    return _ALIKE.get(mark, mark)
 
 
 @cache
@@ -27,16 +36,18 @@ def number_automaton(rules: NumberRules) -> Automaton | None:
     """
     builder = Builder()
     signs = builder.words(BEGIN, _MINUS, NumberPart.MINUS) + builder.step(BEGIN, "+")
-    word = _word(builder, BEGIN, rules)
+    word = _spaced(builder, _word(builder, BEGIN, rules))
     after = builder.words(word, _MINUS, NumberPart.MINUS) + builder.step(word, "+")
-    signed = _rest(builder, signs + _word(builder, _spaced(builder, signs), rules) + after, rules)
+    behind = _spaced(builder, _word(builder, _spaced(builder, signs), rules))
+    signed = _rest(builder, signs + behind + after, rules)
     bare = _rest(builder, BEGIN + word, rules)
     builder.accept(signed + bare)
     if rules.trailing_minus:
         builder.accept(builder.words(_spaced(builder, bare), _MINUS, NumberPart.MINUS))
     if rules.brackets:
         within = _spaced(builder, builder.step(BEGIN, "(", NumberPart.MINUS))
-        within += _word(builder, within, rules) + builder.step(word, "(", NumberPart.MINUS)
+        within += _spaced(builder, _word(builder, within, rules))
+        within += builder.step(word, "(", NumberPart.MINUS)
         builder.accept(builder.step(_spaced(builder, _rest(builder, within, rules)), ")"))
     try:
         return builder.build()
@@ -50,8 +61,8 @@ def _spaced(builder: Builder, states: States) -> States:
 
 
 def _word(builder: Builder, states: States, rules: NumberRules) -> States:
-    """Return where a word that is no part of a number leads to, and the space behind it."""
-    return _spaced(builder, builder.words(states, [word.strip() for word in rules.strip]))
+    """Return where a word that is no part of a number leads to."""
+    return builder.words(states, [word.strip() for word in rules.strip])
 
 
 def _rest(builder: Builder, states: States, rules: NumberRules) -> States:
@@ -60,14 +71,14 @@ def _rest(builder: Builder, states: States, rules: NumberRules) -> States:
     whole = builder.repeat(states, DIGITS, NumberPart.WHOLE)
     if mark is not None:  # groups of three digits, the first of which may be shorter
         first = builder.digits(states, NumberPart.WHOLE, 1, 3)
-        (marked,) = builder.words(first, _ALSO.get(mark, mark))
+        (marked,) = builder.words(first, marks_alike(mark))
         group = builder.digits((marked,), NumberPart.WHOLE, 3, 3)
-        for letter in _ALSO.get(mark, mark):
+        for letter in marks_alike(mark):
             builder.lead(group, letter, marked)
         whole += group
     behind = builder.step(whole, point)
     fraction = builder.repeat(behind + builder.step(states, point), DIGITS, NumberPart.FRACTION)
     number = whole + behind + fraction
     gap = _spaced(builder, number)
-    ends = number + builder.words(gap, [word.strip() for word in rules.strip])
+    ends = number + _word(builder, gap, rules)
     return ends + builder.step(gap, "%", NumberPart.PERCENT) if rules.percent else ends

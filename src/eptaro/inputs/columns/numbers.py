@@ -17,7 +17,7 @@ from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.kernels.reading import TextDecimals, read_decimals
 from eptaro.errors import MeasureError, spell_option
 from eptaro.inputs import arrow_compute as pc
-from eptaro.inputs.columns.digits import SPACES
+from eptaro.inputs.columns.digits import SPACES, marks_alike
 from eptaro.inputs.files.chunks import damaged_text, first_rows, plain, text_bytes
 from eptaro.option import flag, setting
 from eptaro.record import Record, record
@@ -52,9 +52,7 @@ class Pattern(Record):
     @cached_property
     def _thousands(self) -> str:
         mark = self.rules.thousands
-        if mark is None:
-            return ""
-        return {" ": f"[{SPACES}]", "'": "['’]"}.get(mark, re.escape(mark))
+        return "" if mark is None else f"[{marks_alike(mark)}]"
 
     @cached_property
     def plain(self) -> str:

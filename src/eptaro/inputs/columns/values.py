@@ -182,7 +182,7 @@ def _decimals(
     Raises `MeasureError` where there are none.
     """
     scale = array.type.scale
-    if not 0 <= scale <= _MOST_PLACES and floats is not None and scale > _MOST_PLACES:
+    if scale > _MOST_PLACES and floats is not None:
         return Column.of(name, "float", floats, valid)
     if not 0 <= scale <= _MOST_PLACES:
         raise MeasureError(f"{origin.source.name}: {name!r} has {scale} decimals; 0 to 18 fit")
