@@ -116,7 +116,7 @@ class Frames(unittest.TestCase):
         for wrong, said in (
             (
                 {"wher": "fare > 3"},
-                "unknown option 'wher': did you mean 'where'? Accepted: .*by, calendar, coverage, dates",
+                "unknown option 'wher': did you mean 'where'. Accepted: .*by, calendar, coverage, dates",
             ),
             ({"grain": "month"}, "belongs to DateRules: dates=DateRules"),
             ({"total": "sum(fare)"}, "measures={'total': 'sum.fare.'}"),
