@@ -377,6 +377,9 @@ class Lookup:
     or missing, until the next line of the same key begins; a row takes the one that holds on its
     date.
 
+    Numbers in text are exact up to nine decimals, and floats beyond, as rates are that were
+    divided out.
+
     Parameters
     ----------
     table : str, Path, frame or mapping
