@@ -122,7 +122,7 @@ class Messy(Commands):
         for line in (
             'mean_price = "mean(price)"   # a level or a rate: averaged, not summed',
             'mean_share = "mean(share)"   # a level or a rate: averaged, not summed (percents are hundredths)',
-            'total_quantity = "sum(quantity)"   # amounts',
+            'total_quantity = "sum(quantity)"   # numbers to add up',
             r'"Total Weight" = "sum(\"Total Weight\")"',
             'mean_temperature = "mean(temperature)"',
             'mean_unitPrice = "mean(unitPrice)"',

@@ -43,6 +43,30 @@ class Numbers(unittest.TestCase):
         ):
             self.assertIn(words, found[name], name)
 
+    def test_numbers_that_need_rules_are_looked_at_as_well(self):
+        level = [10_000 + 4_000 * math.sin(n / 25) for n in range(300)]
+        rng = random.Random(3)
+        found = ep.inspect(
+            {
+                "on": DAYS,
+                "usd": ["N/A" if n % 3 == 0 else f"{x:.4f}" for n, x in enumerate(level)],
+                "stock": [f"{x:,.2f}" for x in level],
+                "sold": ["-" if n == 7 else f"{rng.randint(1, 9 * 10**6):,}" for n in range(300)],
+                "nothing": ["N/A"] * 300,
+                "empty": [None] * 300,
+            }
+        )
+        said = {row["value"]: (row["count"], row["detail"]) for row in found.rows()}
+        for name, filled, words in (
+            ("usd", 200, "a level, averaged, not summed ('N/A' counts as blank), 100 blank"),
+            ("stock", 300, "a level, averaged, not summed (thousands ',')"),
+            ("sold", 299, "numbers to add up (thousands ','; '-' counts as blank), 1 blank"),
+            ("nothing", 0, "only words that mean blank, 300 blank"),
+            ("empty", 0, "no value, 300 blank"),
+        ):
+            self.assertEqual(said[name][0], filled, name)
+            self.assertIn(words, said[name][1])
+
     def test_names_decide_first(self):
         rng = random.Random(2)
         names = ("sales", "countyid", "fcode", "paid", "life_exp", "price", "lnwage", "hour", "lat",

@@ -15,8 +15,6 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
-from eptaro.inputs.dates.reading import is_text
-
 Figures = Literal["sum", "mean", "key", "flag", "groups"]
 LEVEL = "a level or a rate: averaged, not summed"
 _SAMPLE = 20_000  # rows whose values are looked at
@@ -88,7 +86,7 @@ def kind_of_figures(column: pa.ChunkedArray, name: str, words: set[str]) -> tupl
     if len(values) > 2 and {*np.unique(values).tolist()} == {0.0, 1.0}:
         return "flag", "yes or no, as 1 and 0: not summed"
     if named_amounts(name):
-        return "sum", "amounts"
+        return "sum", "numbers to add up"
     if words & _MEANS or (re.fullmatch(r"(log|ln)[a-z].*", name) and _has_decimals(values)):
         return "mean", LEVEL
     if _is_level(values):
@@ -97,7 +95,7 @@ def kind_of_figures(column: pa.ChunkedArray, name: str, words: set[str]) -> tupl
         return "mean", "between -1 and 1: a rate or a share, averaged, not summed"
     if codes := _codes(values):
         return "groups", f"{codes} distinct whole numbers"
-    return "sum", "amounts"
+    return "sum", "numbers to add up"
 
 
 def named_amounts(name: str) -> bool:
@@ -112,17 +110,9 @@ def named_amounts(name: str) -> bool:
 
 
 def _values_of(column: pa.ChunkedArray) -> NDArray[np.float64]:
-    """Return the first numbers of a column as floats, without blanks; none where texts are not
-    plainly numbers.
-    """
+    """Return the first numbers of a column as floats, without blanks."""
     first = column.slice(0, _SAMPLE).drop_null()
-    if is_text(column.type):
-        texts = pc.utf8_trim_whitespace(first.cast(pa.string()))
-        first = texts.filter(pc.invert(pc.is_in(texts, pa.array(["", "NA", "NaN", "."]))))
-    try:
-        values = np.asarray(first.cast(pa.float64()).to_numpy(), np.float64)
-    except (pa.ArrowInvalid, pa.ArrowNotImplementedError):
-        return np.zeros(0)
+    values = np.asarray(first.cast(pa.float64()).to_numpy(), np.float64)
     return values[np.isfinite(values)]
 
 

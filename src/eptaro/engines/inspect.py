@@ -266,22 +266,12 @@ def _summarise(rows: int, days: NDArray[np.int32], grain: Grain) -> str:
 
 def _tell_columns(looks: Suggestion, findings: Findings) -> None:
     """Report what every column seems to hold, why, and how many blanks it has."""
-    words = {
-        "sum": "numbers to add up",
-        "groups": "category",
-        "key": "",
-        "flag": "",
-        "mean": "",
-        "other": "",
-    }
+    words = {"groups": "category: ", "dates": "dates: ", "text": "text: "}
     if looks.sampled:
         findings.add("sample", "", looks.rows, "the first rows, by which columns are described")
     for look in looks.looks:
         blanks = f", {look.blanks:,} blank" if look.blanks else ""
-        word, why = words.get(look.kind, look.kind), f": {look.why}"
-        if look.kind == "sum":
-            why = look.why.removeprefix("amounts")
-        detail = f"{word}{why}{blanks}" if word else f"{look.why}{blanks}"
+        detail = f"{words.get(look.kind, '')}{look.reason}{blanks}"
         findings.add("column", look.name, looks.rows - look.blanks, detail)
 
 

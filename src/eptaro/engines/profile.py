@@ -16,7 +16,13 @@ from eptaro.core.calendars.levels import month_number
 from eptaro.engines.figures import KEYS, LEVEL, kind_of_figures, words_in
 from eptaro.engines.findings import Findings
 from eptaro.errors import DateError, EptaroError, MeasureError, count_noun
-from eptaro.inputs.columns.numbers import BLANKS, UndecidedError, infer_numbers, is_word
+from eptaro.inputs.columns.numbers import (
+    BLANKS,
+    UndecidedError,
+    infer_numbers,
+    is_word,
+    read_written,
+)
 from eptaro.inputs.datecolumn import Evidence, infer_order
 from eptaro.inputs.dates.clock import holds_clock
 from eptaro.inputs.dates.reading import ParsedDates, is_text, looks_like_dates, read_dates
@@ -78,8 +84,8 @@ Role = Literal["dates", "sum", "mean", "groups", "key", "flag", "text", "other"]
 
 @record
 class ColumnProfile(Record):
-    """A column, what it seems to hold, and why; the rules that read its dates, and whether its
-    numbers need rules.
+    """A column, what it seems to hold, and why; the rules that read its dates, its numbers as such,
+    and how they are written where they need rules.
     """
 
     name: str
@@ -88,8 +94,14 @@ class ColumnProfile(Record):
     blanks: int
     dates: DateRules | None = None
     grain: Grain = "day"
-    figures: bool = False
+    numbers: pa.ChunkedArray | None = None
+    written: str = ""
     values: frozenset[str] = frozenset()  # of groups
+
+    @property
+    def reason(self) -> str:
+        """Why it seems to hold that, and how its numbers are written."""
+        return f"{self.why} ({self.written})" if self.written else self.why
 
 
 def look_at(column: pa.ChunkedArray, name: str, rules: DateRules, decimal: str) -> ColumnProfile:
@@ -99,11 +111,11 @@ def look_at(column: pa.ChunkedArray, name: str, rules: DateRules, decimal: str) 
     if dated is not None:
         dates, grain = dated
         return ColumnProfile(name, "dates", _describe_rules(dates, grain), blanks, dates, grain)
+    if blanks == len(column):
+        return ColumnProfile(name, "other", "no value", blanks)
     words = words_in(name)
-    numbers = pa.types.is_floating(column.type) or pa.types.is_decimal(column.type)
-    numbers = numbers or pa.types.is_integer(column.type)
-    rules_found = ""
-    if is_text(column.type) and column.null_count < len(column):
+    written, is_number = "", (pa.types.is_floating, pa.types.is_decimal, pa.types.is_integer)
+    if is_text(column.type):
         if words & KEYS:
             return ColumnProfile(name, "key", "identifier (by its name): not summed", blanks)
         texts = pc.unique(column.cast(pa.string()))
@@ -114,7 +126,7 @@ def look_at(column: pa.ChunkedArray, name: str, rules: DateRules, decimal: str) 
         if _are_labels(texts.to_pylist()):
             return _texts(column, name, blanks, rules)
         try:
-            _, rules_found = infer_numbers(texts, name, decimal)
+            number_rules, written = infer_numbers(texts, name, decimal)
         except UndecidedError as error:
             why = str(error).removeprefix(f"{name!r} ")
             return ColumnProfile(name, "other", f"numbers, which {why}", blanks)
@@ -122,12 +134,16 @@ def look_at(column: pa.ChunkedArray, name: str, rules: DateRules, decimal: str) 
             if why := _but_for_words(texts, name, decimal):
                 return ColumnProfile(name, "other", why, blanks)
             return _texts(column, name, blanks, rules)
-        numbers = any(re.search(r"\d", text or "") for text in texts.to_pylist())
-        if not numbers:
-            return ColumnProfile(name, "other", "only words that mean blank", blanks)
-    if not numbers:
+        numbers, _, _ = read_written(column.cast(pa.string()).combine_chunks(), number_rules)
+        if numbers.null_count == len(column):
+            return ColumnProfile(name, "other", "only words that mean blank", len(column))
+        column = pa.chunked_array([numbers])
+    elif not any(is_one(column.type) for is_one in is_number):
         return ColumnProfile(name, "other", f"holds {column.type}", blanks)
-    return _numbers(column, name, words, blanks, rules_found)
+    kind, why = kind_of_figures(column, name, words)
+    if "percents" in written and kind == "sum":
+        kind, why = "mean", LEVEL
+    return ColumnProfile(name, kind, why, column.null_count, numbers=column, written=written)
 
 
 _MOST_WORDS = 2  # among numbers
@@ -174,17 +190,6 @@ def _are_labels(texts: list[str | None]) -> bool:
     """Return whether all texts are a word and a number behind it, such as `berth 4`."""
     words = [text.strip() for text in texts if text and text.strip() not in ("", *BLANKS)]
     return bool(words) and all(map(_LABEL.fullmatch, words))
-
-
-def _numbers(
-    column: pa.ChunkedArray, name: str, words: set[str], blanks: int, text: str
-) -> ColumnProfile:
-    """Return what a column of numbers seems to hold; `text` says how texts are written as such."""
-    kind, why = kind_of_figures(column, name, words)
-    if "percents" in text and kind == "sum":
-        kind, why = "mean", LEVEL
-    more = f" ({text})" if text else ""
-    return ColumnProfile(name, kind, f"{why}{more}", blanks, figures=bool(text))
 
 
 def _texts(column: pa.ChunkedArray, name: str, blanks: int, rules: DateRules) -> ColumnProfile:

@@ -100,7 +100,7 @@ class Suggestion:
     def groups(self) -> list[str]:
         """The columns worth grouping by, those of texts first, as `by` takes them."""
         grouping = [look for look in self.looks if look.kind == "groups"]
-        grouping.sort(key=lambda look: look.why.endswith("numbers"))
+        grouping.sort(key=lambda look: look.numbers is not None)
         names = (look.name for look in grouping)
         return [f"own_{name}={name}" if name in _OF_ANSWERS else name for name in names]
 
@@ -114,7 +114,7 @@ class Suggestion:
     @property
     def figures(self) -> bool:
         """Whether numbers are written so that they need rules."""
-        return any(look.figures for look in self.looks)
+        return any(look.written for look in self.looks)
 
     def measures(self) -> dict[str, tuple[str, str]]:
         """Return the measures that make sense, by their names: formula, and why."""
@@ -131,7 +131,7 @@ class Suggestion:
                     base = look.name if _plain(look.name) else words
                 numbered = (f"{base} {number}" for number in count(2))
                 name = next(name for name in chain([base], numbered) if name not in proposed)
-                proposed[name] = (f"{look.kind}({_quote(look.name)})", look.why)
+                proposed[name] = (f"{look.kind}({_quote(look.name)})", look.reason)
         return proposed
 
     def command(self, file: str, date: str, files: FileRules | None = None) -> str:
@@ -383,19 +383,25 @@ def _beside_dates(
     table: pa.Table, looks: Sequence[ColumnProfile], date: str, rules: DateRules
 ) -> list[ColumnProfile]:
     """Return the looks at columns, those of numbers decided by the dates beside them, too."""
-    numbers = [look.name for look in looks if look.kind in ("sum", "mean")]
-    things = [name for name in numbers if identifies(table[name], table[date])]
+    numbers = {
+        look.name: look.numbers
+        for look in looks
+        if look.kind in ("sum", "mean") and look.numbers is not None
+    }
+    things = [name for name, column in numbers.items() if identifies(column, table[date])]
     parsed = read_dates(table[date], rules)
     grains = {look.name: look.grain for look in looks}
     yearly = grains[date] == "year" and len(table) > _MONTHS * len(np.unique(parsed.days))
 
     def beside(look: ColumnProfile) -> ColumnProfile:
-        column = table[look.name]
+        column = numbers.get(look.name)
+        if column is None:
+            return look
         if look.name in things:
             return replace(look, kind="key", why="names what each date has a row of: not summed")
-        if look.name in numbers and any(describes(column, table[thing]) for thing in things):
+        if any(describes(column, numbers[thing]) for thing in things):
             return replace(look, kind="key", why=f"the same for each {things[0]}: not summed")
-        plain = look.why == "amounts" and not named_amounts(look.name) and parsed.bad is None
+        plain = look.kind == "sum" and not named_amounts(look.name) and parsed.bad is None
         if plain and rises(column, parsed.days):
             return replace(look, kind="mean", why="only rises or falls: averaged, not summed")
         if plain and yearly and alike(column):
