@@ -26,7 +26,7 @@ SCHEMA = Path(__file__).with_name("eptaro.schema.json")
 class Part(BaseModel):
     """What all parts share: unknown keys are errors."""
 
-    model_config = ConfigDict(extra="forbid", populate_by_name=True)
+    model_config = ConfigDict(extra="forbid", populate_by_name=True, defer_build=True)
 
 
 def _make_part(name: str, doc: str, **fields: Any) -> type[Part]:

@@ -263,7 +263,7 @@ def _with_others(
     shard: int, folded: Folded, ask: ShardQuery, leaders: Groups, top_names: Sequence[str]
 ) -> ReducedBook | None:
     """Return the cells of the leaders of a shard, and those of its other groups put together: the
-    last column distinguishes them , and what picks groups is blank.
+    last column distinguishes them, and what picks groups is blank.
     """
     view = _view(ask, folded)
     if view is None:
