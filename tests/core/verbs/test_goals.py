@@ -5,6 +5,7 @@ import random
 import tempfile
 import types
 import unittest
+from decimal import Decimal
 from pathlib import Path
 
 import eptaro as ep
@@ -36,6 +37,38 @@ class Straight(unittest.TestCase):
         self.assertEqual(
             [row[f"s_goal{end}"] for end in ("", "_to_date", "_gap", "_reached")], [None] * 4
         )
+
+
+class ToTheCent(unittest.TestCase):
+    """Goals of months add up like amounts of money: one that is met to the cent leaves nothing."""
+
+    def test_goals_of_months_add_up_to_the_cent(self):
+        for seed in range(20):
+            rng = random.Random(seed)
+            cents = [rng.randint(-500, 10**7) for _ in range(12)]
+            more = rng.choice([0, 1, -1, 250])
+            months = [f"2025-{month:02d}" for month in range(1, 13)]
+            amounts = [Decimal(n) / 100 for n in cents]
+            fares = [amounts[0] + Decimal(more) / 100, *amounts[1:]]
+            rows = {"on": [f"{month}-11" for month in months], "fare": fares}
+            book = ep.Daybook(
+                rows, date="on", measures="revenue=sum(fare)", coverage="2025-01-01..2025-12-31"
+            )
+            goals = {month: rng.choice([float, str, Decimal])(a) for month, a in zip(months, amounts, strict=True)}  # fmt: skip
+            for verb, options in (
+                ("recap", {"per": "year"}),
+                ("recap", {"per": "quarter"}),
+                ("accumulate", {"within": "year"}),
+                ("compare", {"per": "year"}),
+            ):
+                row = list(getattr(book, verb)(**{"goals": goals} | options).rows())
+                row = row[0] if verb == "recap" else row[-1]
+                parts = 3 if options.get("per") == "quarter" else 12
+                with self.subTest(seed=seed, verb=verb, **options):
+                    goal = sum(cents[:parts])
+                    self.assertEqual(row["revenue_goal"], goal / 100)
+                    self.assertEqual(row["revenue_goal_to_date"], goal / 100)
+                    self.assertEqual(row["revenue_goal_gap"], more / 100)
 
 
 class PriorYear(unittest.TestCase):

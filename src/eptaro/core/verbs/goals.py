@@ -179,7 +179,8 @@ def goal_columns(
         raise QuestionError(f"goals need whole periods; {show_option('within', within)} is none")
     level = level_of_goals(view, goals, within)
     parts, starts = (rows, None) if level == within else _split_into_periods(view, rows, level)
-    goal = _amounts(view, goals, parts)
+    scale = _scale_of(goals, reached)
+    goal = _units(view, goals, parts, scale)
     index = np.array([view.calendar.period(str(label)).index for label in parts.labels])[
         parts.place
     ]
@@ -193,19 +194,20 @@ def goal_columns(
     to_date = goal * share
     if starts is not None:
         goal, to_date = np.add.reduceat(goal, starts), np.add.reduceat(to_date, starts)
-    come = reached.numbers()
-    ratio = np.divide(come, to_date, out=np.full(len(goal), np.nan), where=to_date > 0)
+    unit = 10.0**scale
+    by_pace, come = to_date / unit, reached.numbers()
+    ratio = np.divide(come, by_pace, out=np.full(len(goal), np.nan), where=to_date > 0)
+    gap = come - by_pace
+    if reached.kind != "float":  # of a goal that is met to the cent nothing is left
+        come_units = bigint.to_floats(reached.data) * 10.0 ** (scale - reached.scale)
+        gap = np.where(reached.blank, np.nan, (come_units - to_date) / unit)
     return [
-        _goal_column(measure, "goal", goal, reached, "The period's goal"),
+        _goal_column(measure, "goal", goal / unit, reached, "The period's goal"),
         _goal_column(
-            measure, "goal_to_date", to_date, reached, f"The goal's {pace} pace by the day"
+            measure, "goal_to_date", by_pace, reached, f"The goal's {pace} pace by the day"
         ),
         _goal_column(
-            measure,
-            "goal_gap",
-            come - to_date,
-            reached,
-            "To date less the pace; negative is behind",
+            measure, "goal_gap", gap, reached, "To date less the pace; negative is behind"
         ),
         replace(
             _goal_column(measure, "goal_reached", ratio, reached, "To date / the pace"),
@@ -231,7 +233,20 @@ def _goal_column(
     )
 
 
-def _amounts(view: View, goals: Goals, rows: GoalRows) -> NDArray[np.float64]:
+def _scale_of(goals: Goals, reached: Column) -> int:
+    """Return the decimals with which all goals and what was reached are whole numbers that floats
+    hold; 0 where there is no such number.
+    """
+    amounts = [amount for goal in goals.values() if (amount := Decimal(str(goal))).is_finite()]
+    scale = max(reached.scale, *(-int(amount.as_tuple().exponent) for amount in amounts), 0)
+    return scale if all(abs(amount).scaleb(scale) < _WHOLE for amount in amounts) else 0
+
+
+_WHOLE = 2**53  # floats below it hold every whole number
+
+
+def _units(view: View, goals: Goals, rows: GoalRows, scale: int) -> NDArray[np.float64]:
+    """Return the goal of each row in units of 10**-scale, NaN where it has none."""
     names = [str(label) for label in rows.labels]
     mine = _words_of_groups(view.groups)
     goal_groups = view.global_value("goals", GroupSet(view.groups)).groups
@@ -250,15 +265,15 @@ def _amounts(view: View, goals: Goals, rows: GoalRows) -> NDArray[np.float64]:
         if label not in names:
             continue  # of a period that has no row here
         fits = True
-        table[groups, names.index(label)] = float(Decimal(str(amount)))
+        table[groups, names.index(label)] = float(Decimal(str(amount)).scaleb(scale))
     if goals and not fits:
         keys = [str(key[1] if isinstance(key, tuple) else key) for key in goals]
         here, there = (", ".join([*of[:3], *["..."][: len(of) > 3]]) for of in (names, keys))
         raise QuestionError(
             f"goals: none is for a {rows.within} of these rows ({here}): they are for {there}"
         )
-    amounts: NDArray[np.float64] = table[rows.group, rows.place]
-    return amounts
+    units: NDArray[np.float64] = table[rows.group, rows.place]
+    return units
 
 
 def level_of_goals(view: View, goals: Goals, within: str = "year") -> str:
