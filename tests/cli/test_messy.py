@@ -1,6 +1,7 @@
 """Messy files: `init`, then the command that it prints, without an edit, comes to the answer."""
 
 import json
+import re
 import shlex
 import shutil
 import subprocess
@@ -109,6 +110,38 @@ class Messy(Commands):
                 measure = next(key for key in rows[0] if key.startswith("total"))
                 found = sum(row[measure] or 0 for row in rows if row.get("level") != "total")
                 self.assertEqual(found, total, Path("eptaro.toml").read_text())
+
+    def test_rows_of_totals_are_named(self):
+        rows = [
+            f"2025-0{n}-01,{store},{n}" for n in (1, 2, 3) for store in ("North", "Grand total")
+        ]
+        Path("a.csv").write_text("\n".join(["date,store,amount", *rows, "Total,,12", ""]))
+        status, shown, _ = self.go("inspect", "a.csv")
+        self.assertEqual(status, 0)
+        self.assertRegex(shown, r"perhaps totals +Grand total .*--where \"store != 'Grand total'\"")
+        self.assertRegex(shown, r"unreadable dates +1\n")
+        (command,) = re.findall("next: eptaro (.*)", shown)
+        status, _, told = self.go(*shlex.split(command))
+        self.assertEqual(status, 0, told)
+        self.assertIn("may add up others, which then count twice", told)
+        status, _, told = self.go(*shlex.split(command), "--where", "store != 'Grand total'")
+        self.assertEqual((status, "count twice" in told), (0, False), told)
+
+    def test_words_among_dates(self):
+        dates = [f"2025-01-{n:02d}" for n in range(1, 10)]
+        for words, date in (
+            (["unknown"], "read with bad_dates=reject"),
+            (["unknown", "Total"], "read with bad_dates=reject"),
+            (["one", "two", "three"], ""),
+            ([f"{n} nothing" for n in range(3)], ""),
+        ):
+            Path("a.csv").write_text("\n".join(["when,n", *(f"{d},5" for d in dates + words), ""]))
+            status, shown, _ = self.go("inspect", "a.csv")
+            self.assertEqual(status, 0)
+            if date:
+                self.assertRegex(shown, f"column +when +.*dates: {date}")
+            else:
+                self.assertNotIn("dates: ", shown)
 
     def test_measures_that_make_sense(self):
         Path("a.csv").write_text(

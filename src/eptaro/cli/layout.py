@@ -18,6 +18,7 @@ from eptaro.core.results.format import (
     float_decimals,
     format_column,
     shown_table,
+    with_plus,
 )
 from eptaro.core.results.result import Result
 from eptaro.record import Record, record
@@ -143,9 +144,7 @@ class DisplayColumn(Record):
         """Return the texts of some rows."""
         first = format_column(self.column.take(rows), self.decimals)
         if self.face.drawn and self.column.unit != "share":  # a change carries its sign
-            first = [
-                f"+{text}" if text[:1].isdigit() and text.strip("0.,") else text for text in first
-            ]
+            first = [*map(with_plus, first)]
         if self.last is None:
             return [text or NO_VALUE for text in first]
         pairs = zip(first, format_column(self.last.take(rows)), strict=True)

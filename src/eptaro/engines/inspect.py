@@ -20,6 +20,7 @@ from eptaro.core.calendars.levels import WEEKDAYS
 from eptaro.core.expressions.parser import Formula, Formulas
 from eptaro.core.results.result import Result
 from eptaro.engines.findings import Findings, look_for_duplicates, look_for_gaps, look_per_group
+from eptaro.engines.local import names_total, warn_of_totals
 from eptaro.engines.profile import decided_rules
 from eptaro.engines.suggestion import Suggestion, profile_columns
 from eptaro.errors import count_noun
@@ -257,7 +258,7 @@ def _calculated_dates(
 def _summarise(rows: int, days: NDArray[np.int32], grain: Grain) -> str:
     """Return in a sentence how many rows there are, and what days they are of."""
     bad = rows - len(days)
-    blank = f"; {bad:,} have no date that can be read" if bad else ""
+    blank = f"; {count_noun(bad, 'row')} without a date that can be read" if bad else ""
     if not len(days):
         return f"{count_noun(rows, 'row')}, none with a readable date."
     last = as_date(int(last_days(np.array([days.max()]), grain)[0]))
@@ -273,6 +274,9 @@ def _tell_columns(looks: Suggestion, findings: Findings) -> None:
         blanks = f", {look.blanks:,} blank" if look.blanks else ""
         detail = f"{words.get(look.kind, '')}{look.reason}{blanks}"
         findings.add("column", look.name, looks.rows - look.blanks, detail)
+        if totals := sorted(filter(names_total, look.values)):
+            shown = ", ".join(totals)
+            findings.add("perhaps totals", shown, detail=warn_of_totals(look.name, totals))
 
 
 def _suggest_command(

@@ -247,8 +247,11 @@ def _dates(
 ) -> tuple[DateRules, Grain] | None:
     """Return rules that read nearly all of a column as dates, and their grain; or None."""
     kind = column.type
-    if pa.types.is_boolean(kind) or column.null_count == len(column):
+    if pa.types.is_boolean(kind):
         return None
+    if is_text(kind) and (dated := _without_words(column)) is not None:
+        found = _dates(dated, name, base_rules)
+        return found and (replace(found[0], bad_dates="reject"), found[1])
     if pa.types.is_temporal(kind) and not pa.types.is_duration(kind):
         return _reads_enough(column, replace(base_rules, zone=base_rules.zone or _zone(column)))
     words = words_in(name)
@@ -260,6 +263,17 @@ def _dates(
         if rules_and_grain is not None:
             return rules_and_grain
     return None
+
+
+def _without_words(column: pa.ChunkedArray) -> pa.ChunkedArray | None:
+    """Return texts without those that hold no digit, if these are a word or two among dates, such
+    as `Total` or `unknown`; None for others.
+    """
+    wordy = pc.invert(pc.match_substring_regex(column.cast(pa.string()), r"\d|^\s*$"))
+    words, filled = column.filter(wordy), len(column) - column.null_count
+    if not 0 < len(words) < filled / 2 or pc.count_distinct(words).as_py() > _MOST_WORDS:
+        return None
+    return pc.if_else(wordy, pa.scalar(None, column.type), column)
 
 
 def _zone(column: pa.ChunkedArray) -> str | None:

@@ -20,7 +20,7 @@ import pyarrow as pa
 
 from eptaro.core.calendars.grain import Grain
 from eptaro.core.calendars.levels import month_number
-from eptaro.core.expressions.parser import Formula
+from eptaro.core.expressions.parser import Formula, quoted_name
 from eptaro.engines.figures import alike, describes, identifies, named_amounts, rises
 from eptaro.engines.profile import ColumnProfile, look_at
 from eptaro.errors import InputError
@@ -67,12 +67,12 @@ class Suggestion:
         if {*_PARTS} <= {*by_name}:
             own = [by_name[part] for part in _PARTS]
             date_rules = {name: rules for name, rules in date_rules.items() if name not in own}
-            date_rules[f"date({', '.join(map(_quote, own))})"] = DateRules()
+            date_rules[f"date({', '.join(map(quoted_name, own))})"] = DateRules()
         elif {"year", "month"} <= {*by_name}:
             own = [by_name["year"], by_name["month"]]
             others = {name: rules for name, rules in date_rules.items() if name not in own}
             if not any(self.grain_of(name) in _WITHIN_MONTHS for name in others):
-                others[f"date({', '.join(map(_quote, own))}, 1)"] = DateRules()
+                others[f"date({', '.join(map(quoted_name, own))}, 1)"] = DateRules()
             date_rules = others
         by_day = {name: rules for name, rules in date_rules.items() if self.grain_of(name) == "day"}
         looks = {look.name: look for look in self.looks}
@@ -85,7 +85,7 @@ class Suggestion:
         by_name = {look.name.lower(): look.name for look in self.looks}
         if not {"month", "day"} <= {*by_name}:
             return ""
-        return f"date(YEAR, {_quote(by_name['month'])}, {_quote(by_name['day'])})"
+        return f"date(YEAR, {quoted_name(by_name['month'])}, {quoted_name(by_name['day'])})"
 
     def grain_of(self, date: str) -> Grain:
         """Return the periods that a column of dates, or a formula of one, represents."""
@@ -131,7 +131,7 @@ class Suggestion:
                     base = look.name if _plain(look.name) else words
                 numbered = (f"{base} {number}" for number in count(2))
                 name = next(name for name in chain([base], numbered) if name not in proposed)
-                proposed[name] = (f"{look.kind}({_quote(look.name)})", look.reason)
+                proposed[name] = (f"{look.kind}({quoted_name(look.name)})", look.reason)
         return proposed
 
     def command(self, file: str, date: str, files: FileRules | None = None) -> str:
@@ -266,13 +266,13 @@ class WideColumns(NamedTuple):
         months = _longest_run([month_number(name) for name in names])
         if year is not None and len(months) >= _FEWEST_ACROSS:
             across = f"{names[months[0]]}..{names[months[-1]]} as month, value"
-            return cls(across, f"date({_quote(year.name)}, month, 1)", DateRules())
+            return cls(across, f"date({quoted_name(year.name)}, month, 1)", DateRules())
         years = _longest_run([_year_number(name) for name in names])
         if len(years) < 2:
             return None
         across = f"{names[years[0]]}..{names[years[-1]]} as year, value"
         if month is not None and month.kind == "key":
-            return cls(across, f"date(year, {_quote(month.name)}, 1)", DateRules())
+            return cls(across, f"date(year, {quoted_name(month.name)}, 1)", DateRules())
         if len(years) < _FEWEST_ACROSS:
             return None
         return cls(across, "year", DateRules(grain="year"))
@@ -325,13 +325,6 @@ _BETWEEN_WORDS = re.compile(r"[^\w.%-]+")  # what the name of a measure is to do
 
 def _plain(name: str) -> bool:
     return name.isascii() and name.replace("_", "").replace("-", "").isalnum()
-
-
-def _quote(column: str) -> str:
-    """Return a column as formulas name it."""
-    if column.isascii() and column.isidentifier():
-        return column
-    return '"' + column.replace('"', '""') + '"'
 
 
 def toml_value(value: object) -> str:

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.results.column import Column
-from eptaro.core.results.format import format_like
+from eptaro.core.results.format import format_like, with_plus
 
 _SCALES = ((1e12, "T"), (1e9, "B"), (1e6, "M"), (1e3, "k"))
 _WRITTEN_OUT = 100_000  # numbers below it have no more than six letters
@@ -122,8 +122,7 @@ def format_number(column: Column, value: float) -> str:
 
 def format_change(column: Column, value: float) -> str:
     """Return a change as it is written, with a sign of its own."""
-    words = format_number(column, value)
-    return words if value <= 0 else f"+{words}"
+    return with_plus(format_number(column, value))
 
 
 def spread_apart(places: Sequence[float], least: float) -> list[float]:

@@ -11,7 +11,7 @@ from eptaro.core.measures.measure import Measure
 from eptaro.core.query.lineage import Change, InParts, Mean, Value, ViewLineage, value_of
 from eptaro.core.query.query import EVERY, group_names
 from eptaro.core.results.column import Column
-from eptaro.core.results.format import format_column
+from eptaro.core.results.format import format_column, with_plus
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.queries import Compare
 from eptaro.errors import count_noun
@@ -224,11 +224,8 @@ def _largest_change(table: Result, answer: ViewLineage, row: int) -> Iterator[st
     at = largest_of(np.abs(column.numbers()))
     if at is None or column.numbers()[at] == 0:
         return
-    words = format_column(column)[at]
-    sign = "" if words.startswith("-") else "+"
-    yield f"The {group_noun(answer)} that changed most: {group_named(answer, rows[at])}, " + (
-        f"{sign}{words}."
-    )
+    words = with_plus(format_column(column)[at])
+    yield f"The {group_noun(answer)} that changed most: {group_named(answer, rows[at])}, {words}."
 
 
 def _left_out(answer: ViewLineage, query: Compare, row: int) -> Iterator[str]:
@@ -266,7 +263,7 @@ def describe_standings(table: Result, answer: InParts, query: Compare) -> Iterat
         if which:  # all of them have no name
             who = which if kind != "like for like" and count <= _FEW else count_noun(count, noun)
             share = f" ({ratio})" if ratio else ""
-            words.append(f"{kind} ({who}): {'' if value.startswith('-') else '+'}{value}{share}")
+            words.append(f"{kind} ({who}): {with_plus(value)}{share}")
     if words:
         yield f"{as_title(whole.measures[0])} {'; '.join(words)}."
     if more:

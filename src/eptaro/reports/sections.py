@@ -16,7 +16,7 @@ from eptaro.core.calendars.span import Span
 from eptaro.core.proof.trace import prove
 from eptaro.core.query.query import AsOf
 from eptaro.core.results.column import NO_NUMBERS, Column
-from eptaro.core.results.format import format_column, shown_table
+from eptaro.core.results.format import format_column, shown_table, with_plus
 from eptaro.core.results.result import Result
 from eptaro.core.verbs.goals import GOAL_ENDINGS
 from eptaro.core.verbs.queries import (
@@ -258,8 +258,7 @@ def _effects(section: Section, query: ReportContext, within: str) -> None:
 
 
 def _signed_words(table: Result, name: str) -> str:
-    words = format_value(table.column(name), 0)
-    return words if words.startswith("-") else f"+{words}"
+    return with_plus(format_value(table.column(name), 0))
 
 
 def _contributions(section: Section, query: ReportContext, within: str) -> None:

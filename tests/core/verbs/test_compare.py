@@ -2,6 +2,7 @@
 
 import datetime as dt
 import math
+import random
 import re
 import unittest
 from decimal import Decimal
@@ -121,6 +122,17 @@ class Sides(unittest.TestCase):
                           date="on", measures="a=mean(sum(x) per active day)")  # fmt: skip
         self.assertEqual(tied.recap("month")["a"].tolist(), [0.0])
         self.assertGreater(tied.prove(tied.recap("month")), 0)
+
+    def test_money_like_its_mean_has_not_changed(self):
+        years = [f"{year}-01-11" for year in range(2022, 2026)]
+        for seed in range(20):
+            rng = random.Random(seed)
+            cents = [rng.randint(1, 10**6) for _ in range(3)]
+            cents[0] += -sum(cents) % 3
+            x = [Decimal(n) / 100 for n in (*cents, sum(cents) // 3)]
+            book = ep.Daybook({"on": years, "x": x}, date="on", measures="s=sum(x)", coverage="2022-01-01..2025-12-31")  # fmt: skip
+            (row,) = book.compare("year", mean_of=3, only="2025").rows()
+            self.assertEqual((row["s_prior"], row["s_change"]), (float(row["s"]), 0.0))
 
     def test_mean_of_the_years_before(self):
         for seed in range(4):

@@ -3,6 +3,7 @@
 import datetime as dt
 import random
 import unittest
+from decimal import Decimal
 
 import eptaro as ep
 
@@ -134,6 +135,20 @@ class Shares(unittest.TestCase):
                 so_far += row["s"] or 0
                 self.assertAlmostEqual(share, so_far / 28)
             self.assertAlmostEqual(running[-1], 1)
+
+    def test_running_shares_of_money_are_those_of_its_cents(self):
+        for seed in range(20):
+            rng = random.Random(seed)
+            cents = sorted((rng.randint(1, 10**6) for _ in range(30)), reverse=True)
+            data = {
+                "on": ["2025-01-01"] * 30,
+                "g": [f"{n:02d}" for n in range(30)],
+                "x": [Decimal(n) / 100 for n in cents],
+            }
+            book = ep.Daybook(data, date="on", by="g", measures="s=sum(x)")
+            running = book.recap("year", by="g", shares=True, sort="-s")["s_running_share"]
+            wanted = [sum(cents[: n + 1]) / sum(cents) for n in range(30)]
+            self.assertEqual(running.tolist(), wanted)
 
     def test_totals_are_not_counted_again(self):
         table = BOOK.recap("month", shares=True, totals=True, subtotals="year")

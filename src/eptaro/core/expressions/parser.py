@@ -95,6 +95,17 @@ def tokens_of(text: str) -> list[Token]:
     return [*tokens, Token("end", "", end)]
 
 
+def quoted_name(column: str) -> str:
+    """Return the name of a column as formulas have it.
+
+    >>> print(quoted_name("fare"), quoted_name("net fare"))
+    fare "net fare"
+    """
+    if column.isascii() and column.isidentifier():
+        return column
+    return '"' + column.replace('"', '""') + '"'
+
+
 def _not_read(rest: str) -> str:
     """Return what is wrong where no token begins."""
     if rest[0] == "'":

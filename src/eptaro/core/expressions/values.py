@@ -15,7 +15,7 @@ from eptaro.core.calendars.levels import Names, month_number
 from eptaro.core.expressions.kinds import ValueKind
 from eptaro.core.expressions.tree import ArithmeticOperator, ComparisonOperator
 from eptaro.core.kernels import bigint
-from eptaro.core.results.column import Column, of_one_kind
+from eptaro.core.results.column import Column, of_one_kind, on_one_scale
 
 Array = NDArray[Any]
 _MOST_DECIMALS = 18
@@ -53,10 +53,11 @@ def calculate(how: ArithmeticOperator, one: Column, two: Column) -> Column:
     Raises `UnfitError` where an exact result cannot be kept.
     """
     one, two = _count_true(one), _count_true(two)
-    if how == "/" or "float" in (one.kind, two.kind):
-        return _calculate_floats(
-            how, _as_floats(one), _as_floats(two)
-        )  # a blank is NaN, which spreads
+    if "float" in (one.kind, two.kind):
+        left, right = _as_floats(one), _as_floats(two)  # a blank is NaN, which spreads
+        return _calculate_floats(how, left, right)
+    if how == "/":
+        return _calculate_floats(how, *on_one_scale(one, two))
     valid = combine_masks(valid_mask(one), valid_mask(two))
     if how == "*":
         return _exact_column(_times(one.data, two.data), one.scale + two.scale, valid)

@@ -14,7 +14,7 @@ from eptaro.core.aggregation.selected import SelectedValues
 from eptaro.core.aggregation.sums import RunningSquares, RunningSum, Squares, Sum
 from eptaro.core.calendars.days import Ints
 from eptaro.core.measures.term import Term
-from eptaro.core.results.column import Column
+from eptaro.core.results.column import Column, on_one_scale
 from eptaro.errors import MeasureError, unknown
 
 
@@ -22,7 +22,7 @@ def ratio(over: Column, under: Column) -> Column:
     """Return the quotient as floats, blank where the divisor is zero, either is blank, or it is
     beyond the floats.
     """
-    top, bottom = over.numbers(), under.numbers()
+    top, bottom = on_one_scale(over, under)
     valid = ~(np.isnan(top) | np.isnan(bottom)) & (bottom != 0)
     with np.errstate(invalid="ignore", over="ignore"):
         quotient = np.divide(top, bottom, out=np.zeros(len(top)), where=valid)

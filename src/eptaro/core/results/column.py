@@ -445,13 +445,25 @@ class Column:
         >>> Column.of("fare", "decimal", [705, 0], [True, False], scale=2).numbers().tolist()
         [7.05, nan]
         """
+        values = self.units()
+        return values / 10.0**self.scale if self.kind == "decimal" else values
+
+    def units(self) -> NDArray[np.float64]:
+        """Return a numeric column in units of 10**-scale as floats, NaN where blank: decimals as
+        whole numbers.
+
+        Raises `QuestionError` for texts and dates.
+
+        Examples
+        --------
+        >>> Column.of("fare", "decimal", [705, 0], [True, False], scale=2).units().tolist()
+        [705.0, nan]
+        """
         if self.kind in NO_NUMBERS:
             raise QuestionError(
                 f"{self.name or 'a measure'} is {self.kind}; only numbers can be used here"
             )
         values = bigint.to_floats(self.data)
-        if self.kind == "decimal":
-            values = values / 10.0**self.scale
         if self.valid is not None:
             values[~self.valid] = np.nan
         return values
@@ -619,6 +631,24 @@ def of_one_kind(parts: Sequence[Column]) -> list[Column]:
         )
         for p in parts
     ]
+
+
+def on_one_scale(over: Column, under: Column) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Return two columns of numbers as floats to be divided, NaN where blank: exact ones in whole
+    units, so that the quotient is rounded once, and quotients that are equal come out equal.
+
+    The results have the shapes of the columns.
+
+    >>> fares = Column.of("", "decimal", [330, 110], scale=2)
+    >>> trips = Column.of("", "integer", [3, 1])
+    >>> top, bottom = on_one_scale(fares, trips)
+    >>> (top / bottom).tolist(), (fares.numbers() / trips.numbers()).tolist()
+    ([1.1, 1.1], [1.0999999999999999, 1.1])
+    """
+    if "float" in (over.kind, under.kind):
+        return over.numbers(), under.numbers()
+    more = over.scale - under.scale
+    return over.units() * 10.0 ** max(-more, 0), under.units() * 10.0 ** max(more, 0)
 
 
 def join_columns(parts: Sequence[Column]) -> Column:

@@ -65,6 +65,16 @@ def format_like(column: Column, values: Iterable[float]) -> list[str]:
     return [shown(value) for value in values]
 
 
+def with_plus(text: str) -> str:
+    """Return a change as people read it with a plus before it where it is above 0.
+
+    >>> [with_plus(text) for text in ("€1,234.50", "-3", "0.00", "")]
+    ['+€1,234.50', '-3', '0.00', '']
+    """
+    is_above = re.search("[1-9]", text) and not text.startswith(("-", "+"))
+    return f"+{text}" if is_above else text
+
+
 def float_decimals(column: Column) -> int:
     """Return how many decimals a column of floats is shown with: two, or as many as give its
     median four digits that count, less those that are zero in every value.
@@ -303,8 +313,9 @@ class Format(Record):
         decimals = decimals if self.places is None else self.places
         if self.percent:
             return f"{round_away(value, decimals, 100)}%"
-        minus = "-" if value < 0 else ""
-        return f"{minus}{self.sign}{round_away(abs(value), decimals)}"
+        number = round_away(value, decimals)
+        minus = "-" * number.startswith("-")
+        return f"{minus}{self.sign}{number.removeprefix('-')}"
 
     @property
     def of_changes(self) -> Format:
@@ -358,16 +369,18 @@ def round_away(value: float | Decimal, places: int, times: int = 1) -> str:
     """Return a number with so many decimals, halves away from zero as people round, and with
     commas between thousands.
 
-    A float is taken for the shortest decimal that gives it back: what people see.
+    A float is taken for the shortest decimal that gives it back: what people see. What is rounded
+    to zero has no sign.
 
-    >>> round_away(0.125, 2), round_away(2.675, 2), round_away(-2.5, 0), round_away(0.285, 0, 100)
-    ('0.13', '2.68', '-3', '29')
+    >>> round_away(0.125, 2), round_away(2.675, 2), round_away(-2.5, 0), round_away(-0.285, 0)
+    ('0.13', '2.68', '-3', '0')
     """
     try:
         exact = value if isinstance(value, int | Decimal) else Decimal(repr(float(value)))
         with localcontext(prec=_DIGITS):
             number = Decimal(exact) * times
-            return f"{number.quantize(Decimal(1).scaleb(-places), ROUND_HALF_UP):,f}"
+            rounded = number.quantize(Decimal(1).scaleb(-places), ROUND_HALF_UP)
+            return f"{rounded or abs(rounded):,f}"
     except InvalidOperation:  # infinite, or with more digits than there are
         return f"{value * times:,.{places}f}"
 

@@ -199,8 +199,7 @@ def goal_columns(
     ratio = np.divide(come, by_pace, out=np.full(len(goal), np.nan), where=to_date > 0)
     gap = come - by_pace
     if reached.kind != "float":  # of a goal that is met to the cent nothing is left
-        come_units = bigint.to_floats(reached.data) * 10.0 ** (scale - reached.scale)
-        gap = np.where(reached.blank, np.nan, (come_units - to_date) / unit)
+        gap = (reached.units() * 10.0 ** (scale - reached.scale) - to_date) / unit
     return [
         _goal_column(measure, "goal", goal / unit, reached, "The period's goal"),
         _goal_column(

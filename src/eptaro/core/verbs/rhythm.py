@@ -8,6 +8,7 @@ import numpy as np
 
 from eptaro.core.calendars.days import Ints
 from eptaro.core.dimension.recurring import full_name
+from eptaro.core.measures.calculations import ratio
 from eptaro.core.query.by_attribute import (
     AttributeProduct,
     answer_by,
@@ -44,17 +45,9 @@ def rhythm(facts: BookData, query: Rhythm) -> Result:
         if measure.additive_plane is not None:
             text = f"{measure.formula} per day that has the row's values"
             days = days_of_measure(view, measure, crossed, group, place)
-            defined = ~value.blank & (days > 0)
-            per_day = Column.of(
-                f"{measure.name}_per_day",
-                "float",
-                np.where(defined, value.numbers(), 0.0) / np.maximum(days, 1),
-                defined,
-                format=value.format,
-                description=text,
-                face=DisplayHint("per day", of=measure.name),
-            )
-            beside.append(per_day)
+            per_day = ratio(value, Column.of("", "integer", days)).shown_as(value.format)
+            face = DisplayHint("per day", of=measure.name)
+            beside.append(per_day.named(f"{measure.name}_per_day", text, face))
     meta = view.meta("rhythm") | {"per": request.per, "across": request.across}
     if not request.wide:
         answer = answer_by(view, crossed, request, group, place)

@@ -150,14 +150,15 @@ class Weighted(Record):
             raise QuestionError("the weights add up to nothing; give numbers with a sum")
         columns = []
         for measure in view.facts.measures:
-            added, form = np.zeros(len(group)), None
+            added, scale, form = np.zeros(len(group)), None, None
             for age, weight in zip(range(n - 1, -1, -1), weights, strict=True):
                 value = view.value(measure, group, *self._unit(view, date, age))
-                form = value.format
+                form, scale = value.format, value.scale if scale is None else scale
                 # A blank is NaN here, and makes the whole mean blank, as the docstring promises.
                 with np.errstate(over="ignore", invalid="ignore"):
-                    added += weight * value.numbers()
-            columns.append(Column.of("", "float", added / total, np.isfinite(added), format=form))
+                    added += weight * (value.units() * 10.0 ** (scale - value.scale))
+            mean = added / (total * 10.0 ** (scale or 0))
+            columns.append(Column.of("", "float", mean, np.isfinite(mean), format=form))
         return columns
 
     def first_used(self, view: View, date: Ints) -> Ints:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from contextlib import suppress
 from dataclasses import replace
-from functools import cached_property
+from functools import cached_property, reduce
 from typing import Any
 
 import numpy as np
@@ -17,6 +17,7 @@ from eptaro.core.calendars.days import Flags, Ints, as_dates, civil_date
 from eptaro.core.calendars.levels import Amount, check_level
 from eptaro.core.calendars.period import Period
 from eptaro.core.calendars.span import Span
+from eptaro.core.kernels import bigint
 from eptaro.core.measures.measure import Measure
 from eptaro.core.query.lineage import (
     Change,
@@ -37,6 +38,8 @@ from eptaro.core.results.column import (
     TiledArray,
     date_column,
     lazy_group,
+    of_one_kind,
+    on_one_scale,
     subtract_columns,
     with_shown_labels,
 )
@@ -323,8 +326,13 @@ class ComparedSides:
         ]
         if len(priors) == 1:
             return now, priors[0]
+        parts = of_one_kind(priors)
         with np.errstate(over="ignore", invalid="ignore"):
-            mean = np.add.reduce([prior.numbers() for prior in priors]) / len(priors)
+            if parts[0].kind == "float":
+                mean = np.add.reduce([part.numbers() for part in parts]) / len(parts)
+            else:  # added up exactly, so that values like their mean do not change
+                units = reduce(bigint.add, [part.data for part in parts])
+                mean = bigint.to_floats(units) / (len(parts) * 10.0 ** parts[0].scale)
         blank = np.logical_or.reduce([prior.blank for prior in priors])
         for at in np.flatnonzero(~np.isfinite(mean) & ~blank).tolist():  # beyond in between
             with suppress(OverflowError):
@@ -437,10 +445,11 @@ def change_columns(name: str, now: Column, prior: Column, comparable: Flags) -> 
         f"{name}_change", f"{name} less {name}_prior", DisplayHint("change", of=name, drawn=True)
     )
     # A change from -10 to -5 is a rise, also as a ratio.
-    base = np.abs(prior.numbers())
+    grown, base = on_one_scale(change, prior)
+    base = np.abs(base)
     divides = keep & (base > 0)
     with np.errstate(over="ignore", invalid="ignore"):  # of those beyond the floats
-        ratio = np.divide(change.numbers(), base, out=np.zeros(len(base)), where=divides)
+        ratio = np.divide(grown, base, out=np.zeros(len(base)), where=divides)
     divides &= np.isfinite(ratio)
     return [
         before,

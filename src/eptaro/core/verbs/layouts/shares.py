@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import Flags, Ints
+from eptaro.core.kernels import bigint
 from eptaro.core.kernels.factorize import factorize
 from eptaro.core.measures.measure import Measure
 from eptaro.core.query.totals import GroupTotals
@@ -30,10 +31,8 @@ def share_columns(
     """Return a measure's share of all rows, and, where there are several groups, its share of
     its period, and where there are subtotals, of its parent: the next wider one.
 
-    `group` and `place` are `(n_rows,) int64`.
-
-    `group` and `place` are each value's group (in runs) and period. Only measures that add up
-    have shares: others give no column.
+    `group` and `place`, `(n_rows,) int64`, are each value's group (in runs) and period. Only
+    measures that add up have shares: others give no column.
     """
     if measure.additive_plane is None:
         return []
@@ -70,18 +69,24 @@ def with_running_shares(
     shares = {}
     for measure in measures:
         if f"{measure.name}_share" in table:
-            numbers = np.nan_to_num(table.column(measure.name).numbers())
-            own = _running(measure, np.where(parts, numbers, 0.0), order)
+            own = _running(measure, table.column(measure.name), parts, order)
             shares[f"{measure.name}_share"] = own
     return table.insert_after(shares)
 
 
 @np.errstate(over="ignore", invalid="ignore")
-def _running(measure: Measure, cumulative: Amounts, order: Ints | None) -> Column:
-    """Return the running share of amounts in an order; both arrays are `(n_rows,)`."""
-    so_far, at = np.empty(len(cumulative)), slice(None) if order is None else order
-    so_far[at] = np.cumsum(cumulative[at])
-    whole, text = np.full(len(cumulative), cumulative.sum()), "of the rows shown so far"
+def _running(measure: Measure, value: Column, parts: Flags, order: Ints | None) -> Column:
+    """Return the running share of the values of some rows in an order, 1 at its end.
+
+    `parts` and `order` are `(n_rows,)`.
+    """
+    kept = np.where(parts & ~value.blank, value.data, 0)
+    # Added up in whole units, unless they are floats: 80% of all is reached where it should be.
+    amounts = np.nan_to_num(kept) if value.kind == "float" else bigint.added_up(kept)
+    at = np.arange(len(amounts)) if order is None else order
+    so_far = np.empty(len(amounts))
+    so_far[at] = bigint.to_floats(np.cumsum(amounts[at]))
+    whole, text = so_far[at[-1:]], "of the rows shown so far"
     return share_column(running_name(measure), so_far, whole, text, measure.name, "running share")
 
 
