@@ -118,7 +118,7 @@ class Messy(Commands):
         Path("a.csv").write_text("\n".join(["date,store,amount", *rows, "Total,,12", ""]))
         status, shown, _ = self.go("inspect", "a.csv")
         self.assertEqual(status, 0)
-        self.assertRegex(shown, r"perhaps totals +Grand total .*--where \"store != 'Grand total'\"")
+        self.assertRegex(shown, r"perhaps totals +store: .*--where \"store != 'Grand total'\"")
         self.assertRegex(shown, r"unreadable dates +1\n")
         (command,) = re.findall("next: eptaro (.*)", shown)
         status, _, told = self.go(*shlex.split(command))
@@ -126,6 +126,22 @@ class Messy(Commands):
         self.assertIn("may add up others, which then count twice", told)
         status, _, told = self.go(*shlex.split(command), "--where", "store != 'Grand total'")
         self.assertEqual((status, "count twice" in told), (0, False), told)
+
+    def test_several_currencies_are_named(self):
+        head = "date,shop,paid_in,amount"
+        for codes, named in (
+            (("EUR", "USD"), True),
+            (("EUR", "EUR"), False),
+            (("SEA", "AIR"), False),
+        ):
+            rows = [f"2025-01-{n:02d},{'ab'[n % 2]},{codes[n % 2]},{n}.50" for n in range(1, 9)]
+            Path("a.csv").write_text("\n".join([head, *rows, ""]))
+            status, shown, _ = self.go("inspect", "a.csv")
+            self.assertEqual((status, "EUR and USD do not add up" in shown), (0, named), shown)
+            (command,) = re.findall("next: eptaro (.*)", shown)
+            self.assertEqual("--by paid_in" in command, named)
+            status, _, told = self.go(*shlex.split(command))
+            self.assertEqual((status, "do not add up" in told), (0, named), told)
 
     def test_words_among_dates(self):
         dates = [f"2025-01-{n:02d}" for n in range(1, 10)]

@@ -20,10 +20,10 @@ from eptaro.core.calendars.levels import WEEKDAYS
 from eptaro.core.expressions.parser import Formula, Formulas
 from eptaro.core.results.result import Result
 from eptaro.engines.findings import Findings, look_for_duplicates, look_for_gaps, look_per_group
-from eptaro.engines.local import names_total, warn_of_totals
 from eptaro.engines.profile import decided_rules
 from eptaro.engines.suggestion import Suggestion, profile_columns
 from eptaro.errors import count_noun
+from eptaro.inputs.columns.codes import doubts_of_groups
 from eptaro.inputs.columns.wrapped import clean_numbers, unpivot
 from eptaro.inputs.dates.clock import holds_clock, read_clock
 from eptaro.inputs.dates.reading import read_dates, settled_start, show_value
@@ -274,9 +274,8 @@ def _tell_columns(looks: Suggestion, findings: Findings) -> None:
         blanks = f", {look.blanks:,} blank" if look.blanks else ""
         detail = f"{words.get(look.kind, '')}{look.reason}{blanks}"
         findings.add("column", look.name, looks.rows - look.blanks, detail)
-        if totals := sorted(filter(names_total, look.values)):
-            shown = ", ".join(totals)
-            findings.add("perhaps totals", shown, detail=warn_of_totals(look.name, totals))
+        for doubt, text in doubts_of_groups(look.name, look.values):
+            findings.add(doubt, detail=text)
 
 
 def _suggest_command(

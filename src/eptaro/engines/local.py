@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 import os
-import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from dataclasses import replace
 from functools import partial
 from typing import Any, get_args
@@ -17,9 +16,8 @@ from eptaro.core.aggregation.cells import Cells
 from eptaro.core.aggregation.fold import Fold
 from eptaro.core.aggregation.folded import Folded, UnmetRows, note_of_blanks
 from eptaro.core.aggregation.groups import Categorical, Groups
-from eptaro.core.expressions.parser import quoted_name
 from eptaro.core.results.column import Column
-from eptaro.errors import QuestionError, count_noun, spell_option, unknown
+from eptaro.errors import QuestionError, count_noun, unknown
 from eptaro.inputs.datecolumn import find_date
 from eptaro.inputs.dates.texts import is_whole_date
 from eptaro.inputs.files.chunks import translate_errors
@@ -125,10 +123,6 @@ class Ingest:
                 notes += (
                     f"distinct and quantile measures keep all values in memory: {size:,} MiB",
                 )
-        for name, column in groups.coded.items():
-            if len(column.choices) <= _FEW and column.choices.kind == "text":
-                totals = [*filter(names_total, column.choices.to_list())]
-                notes += (warn_of_totals(name, totals),) if totals else ()
         distinct = fold.distinct_values()
         return replace(metadata, groups=groups, cells=cells, distinct=distinct, notes=notes)
 
@@ -182,34 +176,6 @@ class Ingest:
             seen=parsed.seen,
             left=None if formulas.where is None else UnmetRows(formulas.where.text, parsed.unmet),
         )
-
-
-_TOTAL = re.compile(r"(.*[\s_-])?(grand[\s_-]?|sub[\s_-]?)?totals?", re.DOTALL)
-_TOTALS = frozenset(("gesamt", "gesamtsumme", "summe", "insgesamt", "totaal", "totale", "razem"))
-_FEW = 1_000  # distinct values of a column whose totals are in the file
-
-
-def names_total(value: object) -> bool:
-    """Return whether a value of a group column is called a total.
-
-    >>> [names_total(value) for value in ("Grand Total", "North total", "Totally", 5)]
-    [True, True, False, False]
-    """
-    word = value.strip().casefold() if isinstance(value, str) else ""
-    return bool(_TOTAL.fullmatch(word)) or word in _TOTALS
-
-
-def warn_of_totals(column: str, totals: Sequence[str]) -> str:
-    """Return that groups of a column may be totals of others, and what leaves them out.
-
-    >>> print(warn_of_totals("store", ["Total"]))
-    store: 'Total' may add up others, which then count twice; leave it out: where="store != 'Total'"
-    """
-    shown, it = ", ".join(map(repr, totals)), "it" if len(totals) == 1 else "them"
-    texts = ["'" + value.replace("'", "''") + "'" for value in totals]
-    condition = " and ".join(f"{quoted_name(column)} != {text}" for text in texts)
-    cure = spell_option(f'where="{condition}"', f'--where "{condition}"')
-    return f"{column}: {shown} may add up others, which then count twice; leave {it} out: {cure}"
 
 
 def free_memory() -> int:

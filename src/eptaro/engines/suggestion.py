@@ -24,6 +24,7 @@ from eptaro.core.expressions.parser import Formula, quoted_name
 from eptaro.engines.figures import alike, describes, identifies, named_amounts, rises
 from eptaro.engines.profile import ColumnProfile, look_at
 from eptaro.errors import InputError
+from eptaro.inputs.columns.codes import are_currencies
 from eptaro.inputs.dates.reading import read_dates
 from eptaro.inputs.dates.texts import is_whole_date
 from eptaro.inputs.files.chunks import translate_errors
@@ -98,9 +99,9 @@ class Suggestion:
 
     @property
     def groups(self) -> list[str]:
-        """The columns worth grouping by, those of texts first, as `by` takes them."""
+        """The columns worth grouping by, currencies and texts first, as `by` takes them."""
         grouping = [look for look in self.looks if look.kind == "groups"]
-        grouping.sort(key=lambda look: look.numbers is not None)
+        grouping.sort(key=lambda look: (not are_currencies(look.values), look.numbers is not None))
         names = (look.name for look in grouping)
         return [f"own_{name}={name}" if name in _OF_ANSWERS else name for name in names]
 

@@ -1,7 +1,11 @@
-"""Arrow arrays as codes into distinct values: to group by, and to count."""
+"""Arrow arrays as codes into distinct values: to group by, and to count; and what may be wrong with
+groups that are called so.
+"""
 
 from __future__ import annotations
 
+import re
+from collections.abc import Collection, Iterator
 from decimal import Decimal
 
 import numpy as np
@@ -11,7 +15,7 @@ from numpy.typing import NDArray
 from eptaro.core.aggregation.groups import Categorical
 from eptaro.core.kernels.factorize import factorize_narrow, occur_early
 from eptaro.core.results.column import Column
-from eptaro.errors import InputError
+from eptaro.errors import InputError, spell_option
 from eptaro.inputs import arrow_compute as pc
 from eptaro.inputs.files.chunks import encode_dictionary, fill_blanks, plain, to_numpy
 
@@ -151,3 +155,56 @@ def _number_text(value: float | Decimal) -> str:
     if isinstance(value, float):
         return str(int(value)) if value.is_integer() else repr(value)
     return f"{value.normalize():f}"
+
+
+_TOTAL = re.compile(r"(.*[\s_-])?(grand[\s_-]?|sub[\s_-]?)?totals?", re.DOTALL)
+_TOTALS = frozenset(("gesamt", "gesamtsumme", "summe", "insgesamt", "totaal", "totale", "razem"))
+_CURRENCY = re.compile("[A-Z]{3}")
+
+
+def names_total(value: object) -> bool:
+    """Return whether a value of a group column is called a total.
+
+    >>> [names_total(value) for value in ("Grand Total", "North total", "Totally", 5)]
+    [True, True, False, False]
+    """
+    word = value.strip().casefold() if isinstance(value, str) else ""
+    return bool(_TOTAL.fullmatch(word)) or word in _TOTALS
+
+
+def are_currencies(values: Collection[object]) -> bool:
+    """Return whether the values of a group column are the codes of several currencies.
+
+    >>> [are_currencies(codes) for codes in (["EUR", "USD", "TRY"], ["EUR"], ["SEA", "AIR"])]
+    [True, False, False]
+    """
+    codes = [value for value in values if isinstance(value, str) and _CURRENCY.fullmatch(value)]
+    if not 1 < len(codes) == len(values):
+        return False
+    from eptaro.inputs.columns.numbers import MONEY
+
+    return 2 * sum(code in MONEY for code in codes) >= len(codes)
+
+
+def doubts_of_groups(column: str, values: Collection[object]) -> Iterator[tuple[str, str]]:
+    """Yield why the groups of a column may not add up, in a word and in a sentence with the cure.
+
+    >>> for word, text in doubts_of_groups("store", ["North", "Total"]):
+    ...     print(text)
+    store: 'Total' may add up others, which then count twice; leave it out: where="store != 'Total'"
+    """
+    if totals := sorted(str(value) for value in values if names_total(value)):
+        from eptaro.core.expressions.parser import quoted_name
+
+        shown, it = ", ".join(map(repr, totals)), "it" if len(totals) == 1 else "them"
+        texts = ["'" + value.replace("'", "''") + "'" for value in totals]
+        condition = " and ".join(f"{quoted_name(column)} != {text}" for text in texts)
+        cure = spell_option(f'where="{condition}"', f'--where "{condition}"')
+        text = f"{shown} may add up others, which then count twice; leave {it} out: {cure}"
+        yield "perhaps totals", f"{column}: {text}"
+    if are_currencies(values):
+        codes = sorted(map(str, values))
+        shown = f"{', '.join(codes[:-1])} and {codes[-1]}"
+        by = spell_option(f"by={column!r}", f"--by {column}")
+        text = f"amounts in {shown} do not add up; ask {by}, or convert them by a lookup of rates"
+        yield "currencies", f"{column}: {text}"

@@ -218,7 +218,7 @@ BLANKS = (
 )
 _CODES = frozenset(("EUR", "USD", "GBP", "CHF", "JPY", "CNY", "INR", "AUD", "CAD", "NZD"))
 _CODES_TOO = frozenset(("SEK", "NOK", "DKK", "PLN", "CZK", "HUF", "BRL", "MXN", "ZAR", "SGD"))
-_MONEY = _CODES | _CODES_TOO
+MONEY = _CODES | _CODES_TOO
 _MARKS: tuple[tuple[Literal[".", ","], Mark | None], ...] = (
     *((".", None), (",", None), (".", ","), (",", "."), (".", " "), (",", " ")),
     *((".", "'"), (",", "'")),
@@ -406,7 +406,7 @@ def _find_affixes(texts: list[str], name: str) -> tuple[str, ...]:
 
 
 def _is_money(word: str) -> bool:
-    return word.upper() in _MONEY or any(unicodedata.category(sign) == "Sc" for sign in word)
+    return word.upper() in MONEY or any(unicodedata.category(sign) == "Sc" for sign in word)
 
 
 def describe_marks(rules: NumberRules) -> list[str]:
