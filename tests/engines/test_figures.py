@@ -75,6 +75,9 @@ class Numbers(unittest.TestCase):
         found |= details(
             {"dep_time": [100 * rng.randint(0, 23) + rng.randint(0, 59) for _ in DAYS]}
         )
+        upto = {name: [rng.randint(1, 99) for _ in DAYS] for name in ("salesYTD", "running total", "cost_to_date")}  # fmt: skip
+        found |= (so_far := details(upto))
+        self.assertTrue(all("a total so far" in so_far[name] for name in upto), so_far)
         found |= details({"flight": [rng.randint(1, 5000) for _ in DAYS]})
         self.assertIn("times of day, as 1745", found["dep_time"])
         self.assertIn("identifier", found["flight"])

@@ -36,6 +36,8 @@ _WORDS_IN_ID = {
     *("acid", "fluid", "aid", "mid", "raid", "void", "laid", "said", "kid", "lid", "humid"),
 }
 _PARTS = {"year", "month", "day", "hour", "minute", "second", "week", "weekday", "quarter", "yr"}
+_SO_FAR = {"ytd", "mtd", "qtd", "cumulative", "cumulated", "cum"}
+_SO_FAR_TOGETHER = ({"running", "total"}, {"running", "sum"}, {"to", "date"})
 _PLACES = {"lat", "latitude", "lon", "lng", "long", "longitude"}
 _MEANS = {
     *("time", "price", "rate", "ratio", "percent", "pct", "share", "temp", "temperature", "score"),
@@ -77,6 +79,8 @@ def kind_of_figures(column: pa.ChunkedArray, name: str, words: set[str]) -> tupl
         return "key", "part of a date: not summed"
     if words & KEYS or _is_id(name, values):
         return "key", "identifier (by its name): not summed"
+    if words & _SO_FAR or any(both <= words for both in _SO_FAR_TOGETHER):
+        return "key", "a total so far: not summed, last() has where a period ends"
     if words & _PLACES:
         return "key", "coordinate: not summed"
     if "time" in words and _are_clock_times(values):
