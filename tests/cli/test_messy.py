@@ -143,6 +143,30 @@ class Messy(Commands):
             status, _, told = self.go(*shlex.split(command))
             self.assertEqual((status, "do not add up" in told), (0, named), told)
 
+    def test_periods_with_years_of_two_digits(self):
+        for texts, first in (
+            (("Jan-25", "Feb-25", "Mar-25"), "2025-01-01"),
+            (("Sept 24", "Oct 24", "Nov 24"), "2024-09-01"),
+            (("Dec '24", "Jan '25"), "2024-12-01"),
+            (("Jun-99", "Jul-98"), "1998-07-01"),
+            (("4Q24", "1Q25"), "2024-10-01"),
+            (("Q4-24", "Q1-25"), "2024-10-01"),
+        ):
+            Path("a.csv").write_text("\n".join(["when,n", *(f"{text},5" for text in texts), ""]))
+            status, shown, _ = self.go("inspect", "a.csv")
+            self.assertEqual(status, 0)
+            self.assertRegex(shown, f"first date +{first}", texts)
+            (command,) = re.findall("next: eptaro (.*)", shown)
+            status, shown, told = self.go(*shlex.split(command))
+            self.assertEqual((status, first in shown), (0, True), told)
+        for texts in (
+            ("Jan-01", "Jan-02", "Feb-01"),
+            ("25-Jan", "25-Feb"),
+            ("Berth-01", "Berth-02"),
+        ):
+            Path("a.csv").write_text("\n".join(["when,n", *(f"{text},5" for text in texts), ""]))
+            self.assertNotIn("first date", self.go("inspect", "a.csv")[1], texts)
+
     def test_words_among_dates(self):
         dates = [f"2025-01-{n:02d}" for n in range(1, 10)]
         for words, date in (

@@ -326,7 +326,25 @@ def _candidate_rules(column: pa.ChunkedArray, words: set[str], rules: DateRules)
         candidates.append(replace(rules, zone="UTC"))
     if rules.pivot is None and all_are(r"\d{1,2}\D\d{1,2}\D\d{2}(\D.*)?|\D+\d+,? \d{2}"):
         candidates.append(replace(rules, order="infer", pivot=_PIVOT))
+    if rules.pivot is None and (
+        all_are(r"[Qq]\d\D?\d\d|\d[Qq]\D?\d\d") or _are_short_months(texts)
+    ):
+        candidates.append(replace(rules, pivot=_PIVOT))
     return candidates
+
+
+def _are_short_months(texts: list[str]) -> bool:
+    """Return whether texts are months with years of two digits, rather than days of a month: the
+    numbers behind the names are few, too large for a day, or after an apostrophe.
+
+    >>> _are_short_months(["Jan-25", "Feb-25"]), _are_short_months(["Jan-24", "Jan-25"])
+    (True, False)
+    """
+    parts = [re.fullmatch(r"([^\W\d]{3,})\.?[./\-,' ]+(\d\d)", text) for text in texts]
+    months = {part[1].lower() for part in parts if part}
+    years = {part[2] for part in parts if part}
+    are_years = len(years) < len(months) or max(years, default="") > "31" or "'" in "".join(texts)
+    return bool(texts) and all(parts) and are_years
 
 
 def _grain_of_years(texts: list[str]) -> CivilGrain | None:

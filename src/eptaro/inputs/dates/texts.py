@@ -23,7 +23,7 @@ from eptaro.core.calendars.days import (
     weekday,
 )
 from eptaro.core.calendars.grain import GRAINS, WEEKS, Grain, first_days, last_days
-from eptaro.core.calendars.levels import WEEKDAYS, Names
+from eptaro.core.calendars.levels import MONTH_WORDS, WEEKDAYS, Names
 from eptaro.errors import DateError
 from eptaro.inputs import arrow_compute as pc
 from eptaro.option import setting
@@ -185,19 +185,22 @@ _DAYS = (
 )
 
 
-_PERIOD_GAP = r"[./\- ]?"
+_PERIOD_GAP = r"[./\-' ]?"
 _YEAR = r"(?P<y>\d{4})"
+_YEAR_OR_TWO = r"(?P<y>\d{4}|\d{2})"
 PERIOD_FORMS = (
     DatePattern(r"^(?P<y>\d{4})-(?P<m>\d{2})$", ""),
     *(
         DatePattern(pattern, "")
         for pattern in (
-            r"^(?P<b>[\p{L}\p{M}]{3,})\.?[./\-, ]+(?P<y>\d{4}|\d{2})$",
+            rf"^(?P<b>[\p{{L}}\p{{M}}]{{3,}})\.?[./\-,' ]+{_YEAR_OR_TWO}$",
             r"^(?P<y>\d{4})[./\-, ]+(?P<b>[\p{L}\p{M}]{3,})\.?$",
         )
     ),
     DatePattern(rf"^{_YEAR}{_PERIOD_GAP}[Qq](?P<q>\d)$", ""),
-    DatePattern(rf"^[Qq](?P<q>\d){_PERIOD_GAP}{_YEAR}$", ""),
+    DatePattern(rf"^[Qq](?P<q>\d){_PERIOD_GAP}{_YEAR_OR_TWO}$", ""),
+    DatePattern(rf"^(?P<q>\d)[Qq]{_PERIOD_GAP}{_YEAR_OR_TWO}$", ""),
+    DatePattern(rf"^{_YEAR}{_PERIOD_GAP}[Mm](?P<m>\d{{2}})$", ""),
     DatePattern(rf"^{_YEAR}[./\- ]?[Ww](?P<k>\d{{2}})$", ""),
 )
 PLAIN_FORMS = (*_DAYS, *PERIOD_FORMS)
@@ -592,7 +595,7 @@ def _month_words(locale: str) -> dict[str, int]:
         for words in (names.months, names.months_short, *names.months_in_dates):
             for number, word in enumerate(words, 1):
                 numbers_by_word.setdefault(re.sub(r"\.$", "", word.lower()), number)
-    return numbers_by_word
+    return MONTH_WORDS | numbers_by_word
 
 
 def to_zone(day: Ints, micros: Ints, offset: Ints, zone: str) -> tuple[Ints, Ints]:
