@@ -167,6 +167,22 @@ class Messy(Commands):
             Path("a.csv").write_text("\n".join(["when,n", *(f"{text},5" for text in texts), ""]))
             self.assertNotIn("first date", self.go("inspect", "a.csv")[1], texts)
 
+    def test_forms_that_programs_write(self):
+        zone = "--zone UTC"
+        for text, options in (
+            ("Monday, January 6, 2025", ""), ("Mon 06 Jan 2025", ""), ("06-JAN-25", "--pivot 49"),
+            ("06JAN2025", ""), ("2025-01-06 10:15:00 UTC", zone), ("2025-01-06 10:15:00.5+00", zone),
+            ("20250106T101500Z", zone), ("Mon, 06 Jan 2025 10:15:00 GMT", zone), ("2025年1月6日", ""),
+        ):  # fmt: skip
+            Path("a.csv").write_text(f'when,n\n"{text}",5\n')
+            status, shown, _ = self.go("inspect", "a.csv")
+            self.assertEqual(status, 0)
+            self.assertRegex(shown, "first date +2025-01-06", text)
+            (command,) = re.findall("next: eptaro (.*)", shown)
+            self.assertIn(options, command)
+            status, shown, told = self.go(*shlex.split(command))
+            self.assertEqual((status, "2025-01-06" in shown), (0, True), (text, told))
+
     def test_words_among_dates(self):
         dates = [f"2025-01-{n:02d}" for n in range(1, 10)]
         for words, date in (

@@ -37,11 +37,19 @@ FORMS = (  # of strftime, and the rules that read it
     ("%Y%m%d %H:%M", {"formats": "%Y%m%d %H:%M"}),
     ("%Y-%m-%dT%H:%M:%SZ", {"zone": "Europe/Lisbon"}),
     ("%Y-%m-%d %H:%M:%S-03:30", {"zone": "America/New_York"}),
+    ("%Y-%m-%d %H:%M:%S.%f-11", {"zone": "Asia/Kolkata"}),
+)
+OTHERS = (  # which are left to the patterns
+    ("%Y%m%dT%H%M%SZ", {"zone": "Asia/Kolkata"}),
+    ("%d%b%Y", {}),
+    ("%A, %B %d, %Y", {}),
+    ("%Y年%m月%d日 %H:%M", {}),
+    ("%Y. %m. %d.", {}),
 )
 ODD = (None, "", " ", "n/a", "2025-13-01", "2023-02-29", "2025-02-30 10:00", "0000-00-00", "1900-02-29",
        "20.08.25", "20 Aug 2025", "2025-08-20 24:00", "2025-08-20 10:60", "2025-08-20 13:00 pm",
        "2025-08-20 10:00 EST", "2025/08-20", "1/2/2025", "2025-8-2", "2025-08-20T09:05:07.123456789",
-       "1900-01-01", "20250820", " 2025-08-20 10:30 ", "\u00a02025-08-20", "2025-08-20 10:30+0100", "x" * 300,
+       "1900-01-01", "20250820", " 2025-08-20 10:30 ", "\u00a02025-08-20", "2025-08-20 10:30+0100", "x" * 300, "2025-08-20 10:30+01", "2025-08-20 10:30+1",
        "2025-01", "1 Aug 2025 10:00 +0100")  # fmt: skip
 
 
@@ -71,12 +79,12 @@ class Stamps(unittest.TestCase):
 
     def test_every_form_is_what_datetime_wrote(self):
         rng = random.Random(4)
-        for form, rules in FORMS:
+        for form, rules in (*FORMS, *OTHERS):
             whens = moments(rng)
             texts = [f"{when:{form}}" for when in whens]
             wanted = [dt.datetime.strptime(text, form) for text in texts]
             if "zone" in rules:
-                offset = dt.timedelta(hours=3.5 if "-03:30" in form else 0)
+                offset = dt.timedelta(hours={":30": 3.5, "-11": 11}.get(form[-3:], 0))
                 zone = ZoneInfo(rules["zone"])
                 wanted = [(when + offset).replace(tzinfo=dt.UTC).astimezone(zone).replace(tzinfo=None)
                           for when in wanted]  # fmt: skip
@@ -266,7 +274,7 @@ class Refused(unittest.TestCase):
         for name in ("read_stamps", "read_decimals"):
             read = getattr(reading, name)
             for wrong in ({"offsets": [0, 3, 2]}, {"offsets": [0, 1, 3]}, {"offsets": [-1, 1, 2]}, {"table": table + 3},
-                          {"table": table[:2]}, {"parts": parts + 18}, {"ends": parts[:1]}, {"table": table[:, :9].copy()}):  # fmt: skip
+                          {"table": table[:2]}, {"parts": parts + len(reading.StampPart)}, {"ends": parts[:1]}, {"table": table[:, :9].copy()}):  # fmt: skip
                 own = {"offsets": offsets, "table": table, "parts": parts, "ends": parts, **wrong}
                 places = np.array(own.pop("offsets"))
                 with self.assertRaises((IndexError, ValueError), msg=(name, wrong)):

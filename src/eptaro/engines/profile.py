@@ -296,6 +296,13 @@ def _may_be(column: pa.ChunkedArray, rules: DateRules) -> bool:
     return bool(1000_01_01 <= ends["min"] <= ends["max"] <= 9999_12_31)
 
 
+_WITH_OFFSET = re.compile(r"(\d:\d\d(:[\d.,]+)?|T\d{4,6}) ?(Z|UTC|GMT|[+-]\d\d(:?\d\d)?)$")
+_YEAR_OF_TWO = (
+    r"\d{1,2}\D\d{1,2}\D\d{2}(\D.*)?|\D+\d+,? \d{2}"
+    r"|\d{1,2}[./\- ]?[^\W\d]{3,}\.?[./\-, ]?\d{2}( \d.*)?"
+)
+
+
 def _candidate_rules(column: pa.ChunkedArray, words: set[str], rules: DateRules) -> list[DateRules]:
     """Return rules to try on values that are no dates without one, by name and size."""
     if rules.order or rules.formats or rules.serials or rules.unix or rules.grain:
@@ -313,7 +320,7 @@ def _candidate_rules(column: pa.ChunkedArray, words: set[str], rules: DateRules)
         candidates.append(replace(rules, grain=grain))
     if all_are(r"(19|20)\d\d(0[1-9]|1[0-2])") or all_are(r"(0?[1-9]|1[0-2])[./-](19|20)\d\d"):
         candidates.append(replace(rules, grain="month"))
-    if all_are(r"(19|20)\d\d/(0[1-9]|1[0-2])"):
+    if all_are(r"(19|20)\d\d/(0?[1-9]|1[0-2])"):
         candidates.append(replace(rules, grain="month"))
     if words & {"time", "timestamp", "ts", "unix", "epoch", "created", "date", "at"}:
         if all_are(r"1\d{9}(\.0)?"):
@@ -322,9 +329,9 @@ def _candidate_rules(column: pa.ChunkedArray, words: set[str], rules: DateRules)
             candidates.append(replace(rules, unix="ms", zone=rules.zone or "UTC"))
     if words & {"date", "day"} and all_are(r"[2-5]\d{4}(\.\d+)?"):
         candidates.append(replace(rules, serials="1900"))
-    if rules.zone is None and any(re.search(r"\d(Z|[+-]\d\d:?\d\d)$", text) for text in texts):
+    if rules.zone is None and any(_WITH_OFFSET.search(text) for text in texts):
         candidates.append(replace(rules, zone="UTC"))
-    if rules.pivot is None and all_are(r"\d{1,2}\D\d{1,2}\D\d{2}(\D.*)?|\D+\d+,? \d{2}"):
+    if rules.pivot is None and all_are(_YEAR_OF_TWO):
         candidates.append(replace(rules, order="infer", pivot=_PIVOT))
     if rules.pivot is None and (
         all_are(r"[Qq]\d\D?\d\d|\d[Qq]\D?\d\d") or _are_short_months(texts)

@@ -165,12 +165,12 @@ class StampPart(IntEnum):
     """What a letter of a time stamp's text is kept for.
 
     The date is three numbers in the order written, a fraction six digits by themselves; `AM`, `PM`,
-    `UTC` and `SIGN` are letters, and `OFFSET` is four digits. `NONE` is not kept.
+    `UTC` and `SIGN` are letters, and an offset is hours and minutes. `NONE` is not kept.
     """
 
     NONE, FIRST, SECOND, THIRD, HOUR, MINUTE, SECONDS, AM, PM = range(9)
     DIGIT_1, DIGIT_2, DIGIT_3, DIGIT_4, DIGIT_5, DIGIT_6 = range(9, 15)
-    UTC, SIGN, OFFSET = range(15, 18)
+    UTC, SIGN, OFFSET_HOURS, OFFSET_MINUTES = range(15, 19)
 
 
 class NumberPart(IntEnum):

@@ -101,11 +101,12 @@ def _half(builder: Builder, states: States) -> States:
 
 
 def _offset(builder: Builder, states: States) -> States:
-    """Return where `Z`, `UTC`, `+01:00` and the like may end."""
+    """Return where `Z`, `UTC`, `+01`, `+01:00` and the like may end."""
     ends = builder.step(states, "Zz", StampPart.UTC)
     ends += builder.words(states, ("UTC", "GMT"), StampPart.UTC)
-    hours = builder.digits(builder.step(states, "+-", StampPart.SIGN), StampPart.OFFSET, 2, 2)
-    return ends + builder.digits(hours + builder.step(hours, ":"), StampPart.OFFSET, 2, 2)
+    hours = builder.digits(builder.step(states, "+-", StampPart.SIGN), StampPart.OFFSET_HOURS, 2, 2)
+    minutes = hours + builder.step(hours, ":")
+    return ends + hours + builder.digits(minutes, StampPart.OFFSET_MINUTES, 2, 2)
 
 
 @cache

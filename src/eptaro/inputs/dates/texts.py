@@ -102,9 +102,10 @@ def reason_for(grain: Grain) -> str:
     return f"is neither the first nor the last day of a {grain} (grain={grain})"
 
 
+_OFFSET = r"(?P<z>[Zz]|UTC|GMT|[+-]\d{2}(?::?\d{2})?)"
 _TIME = (
     r"(?:[T ]+(?P<H>\d{1,2}):(?P<M>\d{2})(?::(?P<S>\d{2})(?:[.,](?P<f>\d{1,9}))?)?"
-    r" ?(?P<p>[AaPp]\.?[Mm]\.?)? ?(?P<z>[Zz]|UTC|GMT|[+-]\d{2}:?\d{2})?)?"
+    rf" ?(?P<p>[AaPp]\.?[Mm]\.?)? ?{_OFFSET}?)?"
 )
 _LETTER = r"[A-Za-z]|[^\x00-\x7F]"
 _WEEKDAY = r"(?P<w>[\p{L}\p{M}]+)\.?"
@@ -124,11 +125,15 @@ _DIRECTIVES = {
     "%S": r"(?P<S>\d{2})",
     "%f": r"(?P<f>\d{1,9})",
     "%p": r"(?P<p>[AaPp]\.?[Mm]\.?)",
-    "%z": r"(?P<z>[Zz]|UTC|GMT|[+-]\d{2}:?\d{2})",
+    "%z": _OFFSET,
     "%%": "%",
 }
 
 ISO = rf"^(?P<y>\d{{4}})-(?P<m>\d{{2}})-(?P<d>\d{{2}}){_TIME}$"
+_BASIC = (  # the basic format of ISO 8601, as calendar files have it
+    r"^(?P<y>\d{4})(?P<m>\d{2})(?P<d>\d{2})T(?P<H>\d{2})(?P<M>\d{2})(?:(?P<S>\d{2}))?"
+    rf"{_OFFSET}?$"
+)
 COMPACT = rf"^(?P<y>\d{{4}})(?P<m>\d{{2}})(?P<d>\d{{2}}){_TIME}$"
 _WHOLE_DATE = re.compile(
     r"((1[89]|20)\d\d(0[1-9]|1[0-2])(0[1-9]|[12]\d|3[01])|\d{4}(?P<a>[-./])\d{1,2}(?P=a)\d{1,2}"
@@ -156,7 +161,8 @@ def _order_pattern(order: str, *, worded: bool) -> str:
 
     Between numbers is the same separator twice, `g` and `h`.
     """
-    gap = r"[./\-, ]+"
+    # A word shows where the numbers end: `05JAN2025`, `5 de enero de 2025`.
+    gap = r"[./\-, ]*(?:del? +)?" if worded and order == "dmy" else r"[./\-, ]+"
     day = r"(?P<d>\d{1,2})(?:st|nd|rd|th)?"
     month = _WORD if worded else r"(?P<m>\d{1,2})"
     parts = {"y": r"(?P<y>\d{4}|\d{2})", "m": month, "d": day}
@@ -171,12 +177,18 @@ YEAR_FIRST = (
     rf"^(?P<y>\d{{4}})(?P<g>{_SEPARATOR})(?P<m>\d{{1,2}})"
     rf"(?P<h>{_SEPARATOR})(?P<d>\d{{1,2}}){_TIME}$"
 )
+# As in `2025年8月20日`, `2025년 8월 20일` and `2025. 8. 20.`.
+_EAST_ASIAN = (
+    r"^(?P<y>\d{4}) ?[年년.] ?(?P<m>\d{1,2}) ?[月월.] ?(?P<d>\d{1,2}) ?[日일.]" rf"{_TIME}$"
+)
 
 _DAYS = (
     DatePattern(ISO, "2025-08-20"),
     DatePattern(COMPACT, "20250820"),
+    DatePattern(_BASIC, ""),
     # After a year of four digits nobody writes the day before the month.
     DatePattern(YEAR_FIRST, ""),
+    DatePattern(_EAST_ASIAN, ""),
     # A month that is a word cannot be taken for a day, whatever the order.
     *(
         DatePattern(_order_pattern(order, worded=True), "20 Aug 2025")
@@ -202,6 +214,7 @@ PERIOD_FORMS = (
     DatePattern(rf"^(?P<q>\d)[Qq]{_PERIOD_GAP}{_YEAR_OR_TWO}$", ""),
     DatePattern(rf"^{_YEAR}{_PERIOD_GAP}[Mm](?P<m>\d{{2}})$", ""),
     DatePattern(rf"^{_YEAR}[./\- ]?[Ww](?P<k>\d{{2}})$", ""),
+    DatePattern(rf"^{_YEAR} ?[年년] ?(?P<m>\d{{1,2}}) ?[月월]$", ""),
 )
 PLAIN_FORMS = (*_DAYS, *PERIOD_FORMS)
 # What could be something else unless the grain is given.
@@ -212,6 +225,7 @@ _SAID: dict[Grain, tuple[DatePattern, ...]] = {
     "week": (DatePattern(r"^(?P<y>\d{4})(?P<k>\d{2})$", "202534"),),
     "month": (
         DatePattern(r"^(?P<y>\d{4})[/ ]?(?P<m>\d{2})$", "202508"),
+        DatePattern(r"^(?P<y>\d{4})[/ ](?P<m>\d)$", ""),
         DatePattern(r"^(?P<m>\d{1,2})[./\- ](?P<y>\d{4})$", "08/2025"),
         _DECIMAL_YEAR,
     ),
@@ -251,9 +265,9 @@ HINTS = (
         ("dmy", "mdy", "ymd"),
         also="pivot",
     ),
-    Hint(rf"^\d{{4}}{_GAP}{_TWO}{_GAP}{_TWO}\b", "", "order", ("ymd",)),
+    Hint(rf"^\d{{4}}{_GAP}{_TWO}{_GAP}{_TWO}([T ]+\d+:\d\d\b.*)?$", "", "order", ("ymd",)),
     Hint(r"^\d{4}$", "a year? ", "grain", ("year",)),
-    Hint(r"^(1[89]|2[01])\d{2}[/ ]?(0[1-9]|1[0-2])$", "a month? ", "grain", ("month",)),
+    Hint(r"^(1[89]|2[01])\d{2}([/ ]?(0[1-9]|1[0-2])|[/ ][1-9])$", "a month? ", "grain", ("month",)),
     Hint(r"^(0?[1-9]|1[0-2])[./\- ]\d{4}$", "a month? ", "grain", ("month",)),
     Hint(r"^\d{4}\.\d+$", "a year with a fraction? ", "grain", ("month", "quarter", "year")),
     Hint(r"^\d{5}(\.\d+)?$", "a serial number of days? ", "serials", ("1900", "1904")),
@@ -549,7 +563,7 @@ def _minutes(text: str | None) -> int:
     if text.upper() in ("Z", "UTC", "GMT"):
         return 0
     sign = -1 if text[0] == "-" else 1
-    return sign * (int(text[1:3]) * 60 + int(text[-2:]))
+    return sign * (int(text[1:3]) * 60 + int(text[3:].lstrip(":") or 0))
 
 
 def _month_numbers(words: pa.Array, locale: str) -> Ints:

@@ -3,7 +3,7 @@
 cdef enum:  # the parts of time stamps, as in `StampPart`
     STAMP_NONE, STAMP_FIRST, STAMP_SECOND, STAMP_THIRD, STAMP_HOUR, STAMP_MINUTE, STAMP_SECONDS
     STAMP_AM, STAMP_PM, STAMP_DIGIT_1, STAMP_DIGIT_2, STAMP_DIGIT_3, STAMP_DIGIT_4, STAMP_DIGIT_5
-    STAMP_DIGIT_6, STAMP_UTC, STAMP_SIGN, STAMP_OFFSET, STAMP_PARTS
+    STAMP_DIGIT_6, STAMP_UTC, STAMP_SIGN, STAMP_OFFSET_HOURS, STAMP_OFFSET_MINUTES, STAMP_PARTS
 
 cdef enum:  # those of numbers, as in `NumberPart`
     NUMBER_NONE, NUMBER_WHOLE, NUMBER_FRACTION, NUMBER_MINUS, NUMBER_PERCENT, NUMBER_PARTS
@@ -60,7 +60,7 @@ cdef inline bint _stamp(const uint32_t *part, uint8_t order, int64_t *micros,
         micros[0] = micros[0] * 10 + part[digit]
     minutes[0] = NO_MINUTES
     if part[STAMP_UTC] or part[STAMP_SIGN]:
-        offset = part[STAMP_OFFSET] // 100 * 60 + part[STAMP_OFFSET] % 100
+        offset = part[STAMP_OFFSET_HOURS] * 60 + part[STAMP_OFFSET_MINUTES]
         minutes[0] = <int16_t> (-offset if part[STAMP_SIGN] == (c'-' & 15) else offset)
     return True
 
