@@ -19,6 +19,7 @@ from eptaro.errors import DateError, EptaroError, MeasureError, count_noun
 from eptaro.inputs.columns.numbers import (
     BLANKS,
     UndecidedError,
+    UnsureError,
     infer_numbers,
     is_word,
     read_written,
@@ -127,7 +128,7 @@ def look_at(column: pa.ChunkedArray, name: str, rules: DateRules, decimal: str) 
             return _texts(column, name, blanks, rules)
         try:
             number_rules, written = infer_numbers(texts, name, decimal)
-        except UndecidedError as error:
+        except (UndecidedError, UnsureError) as error:
             why = str(error).removeprefix(f"{name!r} ")
             return ColumnProfile(name, "other", f"numbers, which {why}", blanks)
         except MeasureError:

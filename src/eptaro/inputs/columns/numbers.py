@@ -81,10 +81,11 @@ class Pattern(Record):
             bare = pc.replace_substring_regex(bare, _TRAILING, r"-\1")
         if self._thousands:
             mark, point = self._thousands, re.escape(self.decimal)
-            # Groups of three alone: what is written otherwise is no number with this mark.
-            grouped = pc.match_substring_regex(
-                bare, rf"^[-+]?\d{{1,3}}({mark}\d{{3}})+({point}\d*)?$"
-            )
+            # Groups of three, and in India of two before them: what is written otherwise is no
+            # number with this mark.
+            groups = rf"\d{{1,3}}({mark}\d{{3}})+"
+            groups += r"|\d{1,2}(,\d{2})+,\d{3}" if self.rules.thousands == "," else ""
+            grouped = pc.match_substring_regex(bare, rf"^[-+]?({groups})({point}\d*)?$")
             bare = pc.if_else(grouped, pc.replace_substring_regex(bare, mark, ""), bare)
         fits = pc.match_substring_regex(bare, self.plain)
         bare = pc.if_else(fits, bare, "?")
@@ -216,6 +217,8 @@ BLANKS = (
     *("NA", "N/A", "n/a", "na", "N.A.", "n.a.", "#N/A", "NULL", "Null", "null", "None", "none"),
     *("NaN", "nan", "-", "--", "–", "—", "."),
 )
+# A dash in a column of money, as spreadsheets show nothing: `$ -`.
+_NO_MONEY = re.compile(r"(?:[A-Z]{0,2}[$€£¥₹]|[A-Z]{3})\s*[-–—]+|[-–—]+\s*(?:[$€£¥₹]|[A-Z]{3})")
 _CODES = frozenset(("EUR", "USD", "GBP", "CHF", "JPY", "CNY", "INR", "AUD", "CAD", "NZD"))
 _CODES_TOO = frozenset(("SEK", "NOK", "DKK", "PLN", "CZK", "HUF", "BRL", "MXN", "ZAR", "SGD"))
 MONEY = _CODES | _CODES_TOO
@@ -236,8 +239,8 @@ def infer_numbers(texts: pa.Array, name: str, decimal: str = ".") -> tuple[Numbe
     several currencies, which do not add up.
     """
     distinct = one_of_each_shape(texts).to_pylist()
-    words = [word for word in distinct if word in BLANKS]
-    texts_given = [text for text in distinct if text and text not in BLANKS]
+    words = [word for word in distinct if word in BLANKS or _NO_MONEY.fullmatch(word or "")]
+    texts_given = [text for text in distinct if text and text not in words]
     usual = NumberRules(decimal="," if decimal == "," else ".", blanks=words)
     if _can_read(texts_given, usual):
         return usual, _describe_rules(words, [])
@@ -343,6 +346,10 @@ class UndecidedError(MeasureError):
     """Numbers that two rules read differently."""
 
 
+class UnsureError(MeasureError):
+    """Numbers of which some are written as if they were of another size, or are bounds."""
+
+
 def _decide_rules(fitting: Sequence[NumberRules], texts: list[str], name: str) -> NumberRules:
     """Return the rules that all others agree with; raises `MeasureError` where some do not."""
     first = fitting[0]
@@ -378,6 +385,7 @@ def _odd_text(texts: list[str], rules: NumberRules) -> str:
 def _find_affixes(texts: list[str], name: str) -> tuple[str, ...]:
     """Return the words and signs before and behind the numbers: one currency, and units."""
     texts_by_word: dict[str, str] = {}
+    without = ""
     for text in texts:
         core = re.fullmatch(r"[-+(−]*\s*(\D*?)[-+(−]?\s*([.,]?\d.*?)\s*([^\d.,'’]*)", text)
         if core is None:
@@ -386,8 +394,15 @@ def _find_affixes(texts: list[str], name: str) -> tuple[str, ...]:
             )
         for word in (core[1], core[3]):
             bare = word.strip(" \u00a0\u202f-+()%−")
+            if {*bare} & {*"<>≤≥"}:
+                raise UnsureError(
+                    f"{name!r} could not be added up: {text!r} is a bound, not a number; to count "
+                    f"it as blank, use {setting(NumberRules, 'blanks', text)}"
+                )
             if bare:
                 texts_by_word.setdefault(bare, text)
+        if not re.search(r"[^\W\d]", text):
+            without = text
     money = [word for word in texts_by_word if _is_money(word)]
     if len(money) > 1:
         one, two = (repr(texts_by_word[word]) for word in money[:2])
@@ -402,7 +417,20 @@ def _find_affixes(texts: list[str], name: str) -> tuple[str, ...]:
             f"{name!r} holds numbers with different words, such as {examples}; name "
             f"those that do not change the amounts with {setting(NumberRules, 'strip')}"
         )
+    if without and (sizes := [word for word in units if word.casefold() in _SIZES]):
+        large, cure = texts_by_word[sizes[0]], setting(NumberRules, "strip", sizes[0])
+        raise UnsureError(
+            f"{name!r} could be wrong by a factor: {large!r} may be a multiple of what {without!r} "
+            f"is; write all alike, or use {cure} if {sizes[0]!r} changes nothing"
+        )
     return tuple(texts_by_word)
+
+
+# Words behind a number that may multiply it, in several languages.
+_SIZES = frozenset((
+    *("k", "m", "mm", "mn", "mio", "mil", "million", "millions", "b", "bn", "bln", "billion", "t"),
+    *("tn", "thousand", "thousands", "tsd", "mrd", "md", "lakh", "lac", "crore", "crores"),
+))  # fmt: skip
 
 
 def _is_money(word: str) -> bool:
