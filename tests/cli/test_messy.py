@@ -143,6 +143,28 @@ class Messy(Commands):
             status, _, told = self.go(*shlex.split(command))
             self.assertEqual((status, "do not add up" in told), (0, named), told)
 
+    def test_groups_that_differ_in_writing_are_named_with_what_joins_them(self):
+        head = "date,the shop,amount"
+        for words, told_of in (
+            (["North", "north", "South"], "'North' and 'north' differ in case alone"),
+            (["North", "North ", "South"], "'North' and 'North ' differ in spaces alone"),
+            (["North", " NORTH", "South"], "' NORTH' and 'North' differ in case and spaces alone"),
+            (["North", "Nort", "South"], ""),
+        ):
+            rows = [f"2025-01-{n + 1:02d},{word},{n}.50" for n, word in enumerate(words * 3)]
+            Path("a.csv").write_text("\n".join([head, *rows, ""]))
+            for asked in (["inspect", "a.csv"], ["recap", "a.csv", "--date", "date", "--measure", "s=sum(amount)",
+                                                 "--by", "the shop", "--per", "month"]):  # fmt: skip
+                status, shown, told = self.go(*asked)
+                self.assertEqual((status, "to join them" in shown + told), (0, bool(told_of)), told)
+                self.assertIn(told_of, shown + told)
+            if told_of:
+                (cure,) = re.findall("to join them: (.*)", told)
+                del asked[-4:-2]
+                status, shown, told = self.go(*asked, *shlex.split(cure))
+                self.assertEqual((status, "differ in" in told), (0, False), told)
+                self.assertIn(" of 2: ", shown)
+
     def test_periods_with_years_of_two_digits(self):
         for texts, first in (
             (("Jan-25", "Feb-25", "Mar-25"), "2025-01-01"),

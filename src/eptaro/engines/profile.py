@@ -79,6 +79,7 @@ _ENOUGH = 0.95  # of the filled values that must be readable as dates
 _DIGITS = 3  # in the texts of a column that may be dates
 _SAMPLE = 20_000  # rows whose numbers are looked at
 _MOST_GROUPS = 60  # distinct values of a column worth grouping by
+_MOST_VALUES = 1_000  # of a column that are looked at by themselves
 
 Role = Literal["dates", "sum", "mean", "groups", "key", "flag", "text", "other"]
 
@@ -97,7 +98,7 @@ class ColumnProfile(Record):
     grain: Grain = "day"
     numbers: pa.ChunkedArray | None = None
     written: str = ""
-    values: frozenset[str] = frozenset()  # of groups
+    values: frozenset[str] = frozenset()  # of texts, unless there are many
 
     @property
     def reason(self) -> str:
@@ -201,11 +202,15 @@ def _texts(column: pa.ChunkedArray, name: str, blanks: int, rules: DateRules) ->
     if holds_clock(column):
         return ColumnProfile(name, "other", "times of day", blanks)
     count = pc.count_distinct(column).as_py()
-    if 1 < count <= min(_MOST_GROUPS, max(len(column) // 2, 2)):
-        values = frozenset(map(str, pc.unique(column.drop_null()).to_pylist()))
-        why = count_noun(count, "distinct value")
-        return ColumnProfile(name, "groups", why, blanks, values=values)
-    return ColumnProfile(name, "text", count_noun(count, "distinct value"), blanks)
+    few = 1 < count <= min(_MOST_GROUPS, max(len(column) // 2, 2))
+    values = pc.unique(column.drop_null()).to_pylist() if count <= _MOST_VALUES else []
+    return ColumnProfile(
+        name,
+        "groups" if few else "text",
+        count_noun(count, "distinct value"),
+        blanks,
+        values=frozenset(map(str, values)),
+    )
 
 
 def _are_months(column: pa.ChunkedArray) -> bool:

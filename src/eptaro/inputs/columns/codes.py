@@ -186,6 +186,18 @@ def are_currencies(values: Collection[object]) -> bool:
     return 2 * sum(code in MONEY for code in codes) >= len(codes)
 
 
+def _written_alike(values: Collection[object]) -> list[str]:
+    """Return the first values, in order, that differ in case or in the spaces around them alone.
+
+    >>> _written_alike(["North", "South", "north "])
+    ['North', 'north ']
+    """
+    alike: dict[str, list[str]] = {}
+    for value in sorted(value for value in values if isinstance(value, str)):
+        alike.setdefault(value.strip().lower(), []).append(value)
+    return next((texts for texts in alike.values() if len(texts) > 1), [])
+
+
 def doubts_of_groups(column: str, values: Collection[object]) -> Iterator[tuple[str, str]]:
     """Yield why the groups of a column may not add up, in a word and in a sentence with the cure.
 
@@ -194,17 +206,49 @@ def doubts_of_groups(column: str, values: Collection[object]) -> Iterator[tuple[
     store: 'Total' may add up others, which then count twice; leave it out: where="store != 'Total'"
     """
     if totals := sorted(str(value) for value in values if names_total(value)):
-        from eptaro.core.expressions.parser import quoted_name
-
-        shown, it = ", ".join(map(repr, totals)), "it" if len(totals) == 1 else "them"
-        texts = ["'" + value.replace("'", "''") + "'" for value in totals]
-        condition = " and ".join(f"{quoted_name(column)} != {text}" for text in texts)
-        cure = spell_option(f'where="{condition}"', f'--where "{condition}"')
-        text = f"{shown} may add up others, which then count twice; leave {it} out: {cure}"
-        yield "perhaps totals", f"{column}: {text}"
+        it = "it" if len(totals) == 1 else "them"
+        cure = _cure_of_totals(column, totals)
+        yield (
+            "perhaps totals",
+            f"{column}: {', '.join(map(repr, totals))} may add up others, which then count twice; "
+            f"leave {it} out: {cure}",
+        )
+    if alike := _written_alike(values):
+        lowered = len({value.strip() for value in alike}) > 1
+        trimmed = any(value != value.strip() for value in alike)
+        what = " and ".join(["case"] * lowered + ["spaces"] * trimmed)
+        cure = _cure_of_writing(column, lowered=lowered, trimmed=trimmed)
+        shown = _listed([*map(repr, alike)])
+        yield "perhaps one group", f"{column}: {shown} differ in {what} alone; to join them: {cure}"
     if are_currencies(values):
-        codes = sorted(map(str, values))
-        shown = f"{', '.join(codes[:-1])} and {codes[-1]}"
         by = spell_option(f"by={column!r}", f"--by {column}")
-        text = f"amounts in {shown} do not add up; ask {by}, or convert them by a lookup of rates"
+        codes = _listed(sorted(map(str, values)))
+        text = f"amounts in {codes} do not add up; ask {by}, or convert them by a lookup of rates"
         yield "currencies", f"{column}: {text}"
+
+
+def _listed(words: list[str]) -> str:
+    return f"{', '.join(words[:-1])} and {words[-1]}"
+
+
+def _cure_of_totals(column: str, totals: list[str]) -> str:
+    """Return the condition that leaves totals out."""
+    from eptaro.core.expressions.parser import quoted_name
+
+    texts = ["'" + value.replace("'", "''") + "'" for value in totals]
+    condition = " and ".join(f"{quoted_name(column)} != {text}" for text in texts)
+    return _as_caller_writes("where", condition)
+
+
+def _cure_of_writing(column: str, *, lowered: bool, trimmed: bool) -> str:
+    """Return the calculated group that has no capitals, or no spaces around it."""
+    from eptaro.core.expressions.parser import quoted_name
+
+    inner = f"trim({quoted_name(column)})" if trimmed else quoted_name(column)
+    inner = f"lower({inner})" if lowered else inner
+    return _as_caller_writes("by", f"{re.sub(r'[^A-Za-z0-9]+', '_', column)}={inner}")
+
+
+def _as_caller_writes(option: str, value: str) -> str:
+    escaped = value.replace('"', '\\"')
+    return spell_option(f"{option}={value!r}", f'--{option} "{escaped}"')
