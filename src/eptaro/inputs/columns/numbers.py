@@ -427,10 +427,12 @@ def _find_affixes(texts: list[str], name: str) -> tuple[str, ...]:
 
 
 # Words behind a number that may multiply it, in several languages.
-_SIZES = frozenset((
-    *("k", "m", "mm", "mn", "mio", "mil", "million", "millions", "b", "bn", "bln", "billion", "t"),
-    *("tn", "thousand", "thousands", "tsd", "mrd", "md", "lakh", "lac", "crore", "crores"),
-))  # fmt: skip
+_SIZES = frozenset(
+    (
+        *("k", "m", "mm", "mn", "mio", "mil", "million", "millions", "b", "bn", "bln", "billion"),
+        *("t", "tn", "thousand", "thousands", "tsd", "mrd", "md", "lakh", "lac", "crore", "crores"),
+    )
+)
 
 
 def _is_money(word: str) -> bool:
