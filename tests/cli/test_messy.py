@@ -127,6 +127,17 @@ class Messy(Commands):
         status, _, told = self.go(*shlex.split(command), "--where", "store != 'Grand total'")
         self.assertEqual((status, "count twice" in told), (0, False), told)
 
+    def test_many_totals(self):
+        stores = [f"{name}{end}" for name in "abcde" for end in ("", " Total")]
+        rows = [f"2025-01-{n + 1:02d},{store},{n}.50" for n, store in enumerate(stores)]
+        Path("a.csv").write_text("\n".join(["date,store,amount", *rows, ""]))
+        asked = ("recap", "a.csv", "--date", "date", "--measure", "s=sum(amount)", "--by", "store", "--per", "month")  # fmt: skip
+        _, _, told = self.go(*asked)
+        (cure,) = re.findall("and 2 more may add up others, .* leave them out: (.*)", told)
+        status, shown, told = self.go(*asked, *shlex.split(cure))
+        self.assertEqual((status, "more may add" in told), (0, False), told)
+        self.assertIn(" of 5: ", shown)
+
     def test_several_currencies_are_named(self):
         head = "date,shop,paid_in,amount"
         for codes, named in (

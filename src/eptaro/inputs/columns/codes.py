@@ -159,6 +159,7 @@ def _number_text(value: float | Decimal) -> str:
 
 _TOTAL = re.compile(r"(.*[\s_-])?(grand[\s_-]?|sub[\s_-]?)?totals?", re.DOTALL)
 _TOTALS = frozenset(("gesamt", "gesamtsumme", "summe", "insgesamt", "totaal", "totale", "razem"))
+_SHOWN = 3  # groups
 _CURRENCY = re.compile("[A-Z]{3}")
 
 
@@ -206,13 +207,11 @@ def doubts_of_groups(column: str, values: Collection[object]) -> Iterator[tuple[
     store: 'Total' may add up others, which then count twice; leave it out: where="store != 'Total'"
     """
     if totals := sorted(str(value) for value in values if names_total(value)):
-        it = "it" if len(totals) == 1 else "them"
-        cure = _cure_of_totals(column, totals)
-        yield (
-            "perhaps totals",
-            f"{column}: {', '.join(map(repr, totals))} may add up others, which then count twice; "
-            f"leave {it} out: {cure}",
-        )
+        shown = ", ".join(map(repr, totals[:_SHOWN]))
+        shown += f" and {len(totals) - _SHOWN:,} more" if len(totals) > _SHOWN else ""
+        text = f"{shown} may add up others, which then count twice; leave "
+        text += f"{'it' if len(totals) == 1 else 'them'} out: {_cure_of_totals(column, totals)}"
+        yield "perhaps totals", f"{column}: {text}"
     if alike := _written_alike(values):
         lowered = len({value.strip() for value in alike}) > 1
         trimmed = any(value != value.strip() for value in alike)
@@ -237,6 +236,8 @@ def _cure_of_totals(column: str, totals: list[str]) -> str:
 
     texts = ["'" + value.replace("'", "''") + "'" for value in totals]
     condition = " and ".join(f"{quoted_name(column)} != {text}" for text in texts)
+    if len(totals) > _SHOWN and all(value.lower().endswith("total") for value in totals):
+        condition = f"not ends(lower({quoted_name(column)}), 'total')"
     return _as_caller_writes("where", condition)
 
 
