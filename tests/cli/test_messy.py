@@ -221,6 +221,7 @@ class Messy(Commands):
         for words, date in (
             (["unknown"], "read with bad_dates=reject"),
             (["unknown", "Total"], "read with bad_dates=reject"),
+            (["unknown"] * 10, ""),
             (["one", "two", "three"], ""),
             ([f"{n} nothing" for n in range(3)], ""),
         ):

@@ -4,6 +4,7 @@ import datetime as dt
 import random
 import statistics
 import unittest
+from decimal import Decimal
 from fractions import Fraction
 
 import eptaro as ep
@@ -29,6 +30,19 @@ def window(day: dt.date, n: int, unit: str) -> dt.date:
 
 class Windows(unittest.TestCase):
     """Which days a window holds."""
+
+    def test_weighted_means_of_money_are_rounded_once(self):
+        rng = random.Random(5)
+        cents = [rng.randint(1, 10**6) for _ in range(24)]
+        months = [f"{2024 + n // 12}-{n % 12 + 1:02d}-11" for n in range(24)]
+        rows = {"on": months, "x": [Decimal(n) / 100 for n in cents]}
+        book = ep.Daybook(rows, date="on", measures="s=sum(x)", coverage="2024-01-01..2025-12-31")
+        table = book.trail("3 months", every="month", weights=[1, 2, 4])
+        found = [value for value in table.column("s_trailing").to_list() if value is not None]
+        wanted = [
+            (a + 2 * b + 4 * c) / 700 for a, b, c in zip(cents, cents[1:], cents[2:], strict=False)
+        ]
+        self.assertEqual(found, wanted)
 
     def test_worked_examples_of_the_design(self):
         book = ep.Daybook({"on": ["2020-01-01", "2025-03-01"]}, date="on", measures="n=count()")
