@@ -5,6 +5,8 @@ import math
 import random
 import unittest
 
+import pyarrow as pa
+
 import eptaro as ep
 
 DAYS = [dt.date(2024, 1, 1) + dt.timedelta(n) for n in range(300)]
@@ -66,6 +68,20 @@ class Numbers(unittest.TestCase):
         ):
             self.assertEqual(said[name][0], filled, name)
             self.assertIn(words, said[name][1])
+
+    def test_the_type_of_texts_changes_nothing(self):
+        columns = {
+            "on": ["2025-01-01"] * 8 + ["Total"],
+            "x": ["1,234.50"] * 7 + ["N/A", "2,345,678.00"],
+            "g": ["North", "north ", "South"] * 3,
+        }
+        found = [
+            ep.inspect(pa.table({name: pa.array(texts).cast(kind) for name, texts in columns.items()})).column("detail").to_list()
+            for kind in (pa.string(), pa.large_string(), pa.dictionary(pa.int8(), pa.string()))
+        ]  # fmt: skip
+        self.assertIn("dates: read with bad_dates=reject", found[0])
+        self.assertEqual(found[0], found[1])
+        self.assertEqual(found[0], found[2])
 
     def test_names_decide_first(self):
         rng = random.Random(2)

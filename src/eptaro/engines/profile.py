@@ -108,6 +108,7 @@ class ColumnProfile(Record):
 
 def look_at(column: pa.ChunkedArray, name: str, rules: DateRules, decimal: str) -> ColumnProfile:
     """Return what one column seems to hold."""
+    column = column.cast(pa.string()) if is_text(column.type) else column
     blanks = column.null_count
     dated = _dates(column, name, rules)
     if dated is not None:
@@ -120,7 +121,7 @@ def look_at(column: pa.ChunkedArray, name: str, rules: DateRules, decimal: str) 
     if is_text(column.type):
         if words & KEYS:
             return ColumnProfile(name, "key", "identifier (by its name): not summed", blanks)
-        texts = pc.unique(column.cast(pa.string()))
+        texts = pc.unique(column)
         if code := _code_among(texts.to_pylist()):
             return ColumnProfile(
                 name, "key", f"identifier (codes such as {code!r}): not summed", blanks
@@ -136,7 +137,7 @@ def look_at(column: pa.ChunkedArray, name: str, rules: DateRules, decimal: str) 
             if why := _but_for_words(texts, name, decimal):
                 return ColumnProfile(name, "other", why, blanks)
             return _texts(column, name, blanks, rules)
-        numbers, _, _ = read_written(column.cast(pa.string()).combine_chunks(), number_rules)
+        numbers, _, _ = read_written(column.combine_chunks(), number_rules)
         if numbers.null_count == len(column):
             return ColumnProfile(name, "other", "only words that mean blank", len(column))
         column = pa.chunked_array([numbers])
@@ -275,7 +276,7 @@ def _without_words(column: pa.ChunkedArray) -> pa.ChunkedArray | None:
     """Return texts without those that hold no digit, if these are a word or two among dates, such
     as `Total` or `unknown`; None for others.
     """
-    wordy = pc.invert(pc.match_substring_regex(column.cast(pa.string()), r"\d|^\s*$"))
+    wordy = pc.invert(pc.match_substring_regex(column, r"\d|^\s*$"))
     words, filled = column.filter(wordy), len(column) - column.null_count
     if not 0 < len(words) < filled / 2 or pc.count_distinct(words).as_py() > _MOST_WORDS:
         return None

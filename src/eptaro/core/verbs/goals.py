@@ -196,7 +196,8 @@ def goal_columns(
         goal, to_date = np.add.reduceat(goal, starts), np.add.reduceat(to_date, starts)
     unit = 10.0**scale
     by_pace, come = to_date / unit, reached.numbers()
-    ratio = np.divide(come, by_pace, out=np.full(len(goal), np.nan), where=to_date > 0)
+    with np.errstate(over="ignore"):
+        ratio = np.divide(come, by_pace, out=np.full(len(goal), np.nan), where=to_date > 0)
     gap = come - by_pace
     if reached.kind != "float":  # of a goal that is met to the cent nothing is left
         gap = (reached.units() * 10.0 ** (scale - reached.scale) - to_date) / unit
@@ -238,10 +239,11 @@ def _scale_of(goals: Goals, reached: Column) -> int:
     """
     amounts = [amount for goal in goals.values() if (amount := Decimal(str(goal))).is_finite()]
     scale = max(reached.scale, *(-int(amount.as_tuple().exponent) for amount in amounts), 0)
-    return scale if all(abs(amount).scaleb(scale) < _WHOLE for amount in amounts) else 0
+    fits = all(abs(amount).scaleb(scale) < _WHOLE for amount in amounts)
+    return scale if fits and scale <= _MOST_DECIMALS else 0
 
 
-_WHOLE = 2**53  # floats below it hold every whole number
+_WHOLE, _MOST_DECIMALS = 2**53, 18  # floats below the first hold every whole number
 
 
 def _units(view: View, goals: Goals, rows: GoalRows, scale: int) -> NDArray[np.float64]:
