@@ -550,17 +550,16 @@ class Daybook(Book):
     def notes(self) -> tuple[str, ...]:
         """What was decided while reading, and on what evidence; and which groups may not add up."""
         folded = self._store.about.folded
-        names = {name: coded.choices for name, coded in folded.groups.coded.items()}
-        if any(map(len, names.values())):
-            from eptaro.inputs.columns.codes import doubts_of_groups
+        if not folded.groups.names:
+            return folded.notes
+        from eptaro.inputs.columns.codes import MOST_NAMED, doubts_of_groups
 
-            few = [name for name, choices in names.items() if len(choices) <= _FEW_GROUPS]
-            doubts = [doubts_of_groups(name, names[name].to_list()) for name in few]
-            return (*folded.notes, *(text for doubt in doubts for _, text in doubt))
-        return folded.notes
-
-
-_FEW_GROUPS = 1_000  # of a column, whose names are looked at
+        doubts = [
+            doubts_of_groups(name, coded.choices.to_list())
+            for name, coded in folded.groups.coded.items()
+            if len(coded.choices) <= MOST_NAMED
+        ]
+        return (*folded.notes, *(text for doubt in doubts for _, text in doubt))
 
 
 def _shape_of(shape: Daybook, measure: str | None, plan: View) -> Any:

@@ -99,6 +99,19 @@ def spell_option(parameter: str, option: str) -> str:
     return option if _on_command_line.get() else parameter
 
 
+def shell_word(text: str) -> str:
+    """Return an argument in quotes where a shell needs them; the one kind around the other.
+
+    >>> print(*map(shell_word, ("ships", "ship != 'Norrow'", "from '$5'")), sep="; ")
+    ships; "ship != 'Norrow'"; 'from '"'"'$5'"'"''
+    """
+    import re
+    from shlex import quote  # needed in errors alone
+
+    # Between double quotes a shell reads on; `!=` is no history of commands.
+    return f'"{text}"' if "'" in text and not re.search(r'["$`\\]|!(?!=)', text) else quote(text)
+
+
 def show_option(name: str, value: object) -> str:
     """Return an option of a question as it was given: by its name, or as it is written on a command
     line. One that a config may set as well is better called by its name alone.
@@ -106,10 +119,8 @@ def show_option(name: str, value: object) -> str:
     >>> show_option("back", "90d"), show_option("wide", True)
     ("back='90d'", 'wide=True')
     """
-    from shlex import quote  # needed in errors alone
-
     flag = f"--{name.replace('_', '-')}"
-    option = flag if value is True else f"{flag} {quote(str(value))}"
+    option = flag if value is True else f"{flag} {shell_word(str(value))}"
     return spell_option(f"{name}={value!r}", option)
 
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 from dataclasses import MISSING, Field, field
 from typing import Any, Literal, NamedTuple, TypeAlias
 
-from eptaro.errors import spell_option
+from eptaro.errors import shell_word, spell_option
 
 Heading: TypeAlias = Literal["question", "groups", "known", "dates", "files", "engine"]
 
@@ -91,6 +91,4 @@ def setting(kind: Any, name: str, value: object = None) -> str:
     how: OptionHelp | None = of.metadata.get("shown")
     if value is None:
         return spell_option(f"{name}=", f"{flag(of)} {(how and how.metavar) or ''}".rstrip())
-    import shlex
-
-    return spell_option(f"{name}={value!r}", f"{flag(of)} {shlex.quote(str(value))}")
+    return spell_option(f"{name}={value!r}", f"{flag(of)} {shell_word(str(value))}")

@@ -16,6 +16,7 @@ from eptaro.core.calendars.levels import month_number
 from eptaro.engines.figures import KEYS, LEVEL, kind_of_figures, words_in
 from eptaro.engines.findings import Findings
 from eptaro.errors import DateError, EptaroError, MeasureError, count_noun
+from eptaro.inputs.columns.codes import MOST_NAMED
 from eptaro.inputs.columns.numbers import (
     BLANKS,
     UndecidedError,
@@ -79,7 +80,6 @@ _ENOUGH = 0.95  # of the filled values that must be readable as dates
 _DIGITS = 3  # in the texts of a column that may be dates
 _SAMPLE = 20_000  # rows whose numbers are looked at
 _MOST_GROUPS = 60  # distinct values of a column worth grouping by
-_MOST_VALUES = 1_000  # of a column that are looked at by themselves
 
 Role = Literal["dates", "sum", "mean", "groups", "key", "flag", "text", "other"]
 
@@ -106,6 +106,9 @@ class ColumnProfile(Record):
         return f"{self.why} ({self.written})" if self.written else self.why
 
 
+_NUMBER_TYPES = (pa.types.is_floating, pa.types.is_decimal, pa.types.is_integer)
+
+
 def look_at(column: pa.ChunkedArray, name: str, rules: DateRules, decimal: str) -> ColumnProfile:
     """Return what one column seems to hold."""
     column = column.cast(pa.string()) if is_text(column.type) else column
@@ -117,7 +120,7 @@ def look_at(column: pa.ChunkedArray, name: str, rules: DateRules, decimal: str) 
     if blanks == len(column):
         return ColumnProfile(name, "other", "no value", blanks)
     words = words_in(name)
-    written, is_number = "", (pa.types.is_floating, pa.types.is_decimal, pa.types.is_integer)
+    written, percents = "", False
     if is_text(column.type):
         if words & KEYS:
             return ColumnProfile(name, "key", "identifier (by its name): not summed", blanks)
@@ -130,6 +133,7 @@ def look_at(column: pa.ChunkedArray, name: str, rules: DateRules, decimal: str) 
             return _texts(column, name, blanks, rules)
         try:
             number_rules, written = infer_numbers(texts, name, decimal)
+            percents = number_rules.percent
         except (UndecidedError, UnsureError) as error:
             why = str(error).removeprefix(f"{name!r} ")
             return ColumnProfile(name, "other", f"numbers, which {why}", blanks)
@@ -141,10 +145,10 @@ def look_at(column: pa.ChunkedArray, name: str, rules: DateRules, decimal: str) 
         if numbers.null_count == len(column):
             return ColumnProfile(name, "other", "only words that mean blank", len(column))
         column = pa.chunked_array([numbers])
-    elif not any(is_one(column.type) for is_one in is_number):
+    elif not any(is_one(column.type) for is_one in _NUMBER_TYPES):
         return ColumnProfile(name, "other", f"holds {column.type}", blanks)
     kind, why = kind_of_figures(column, name, words)
-    if "percents" in written and kind == "sum":
+    if percents and kind == "sum":
         kind, why = "mean", LEVEL
     return ColumnProfile(name, kind, why, column.null_count, numbers=column, written=written)
 
@@ -204,7 +208,7 @@ def _texts(column: pa.ChunkedArray, name: str, blanks: int, rules: DateRules) ->
         return ColumnProfile(name, "other", "times of day", blanks)
     count = pc.count_distinct(column).as_py()
     few = 1 < count <= min(_MOST_GROUPS, max(len(column) // 2, 2))
-    values = pc.unique(column.drop_null()).to_pylist() if count <= _MOST_VALUES else []
+    values = pc.unique(column.drop_null()).to_pylist() if count <= MOST_NAMED else []
     return ColumnProfile(
         name,
         "groups" if few else "text",

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import shlex
 import sys
 from pathlib import Path
 
@@ -11,7 +10,7 @@ import click
 from eptaro.cli.help import OUTPUT, QUESTION, HeadedCommand, option
 from eptaro.cli.process import fold_message
 from eptaro.demo.files import KINDS, copy_shipped, generate
-from eptaro.errors import EptaroError
+from eptaro.errors import EptaroError, shell_word
 
 
 @click.command(
@@ -268,17 +267,12 @@ def _walk(folder: Path) -> None:
 def _as_typed_command(arguments: list[str]) -> str:
     """Return the command as she would type it, over several lines where it is long."""
     lines, line = [], ""
-    for word in map(_quote, arguments):
+    for word in map(shell_word, arguments):
         if line and word.startswith("--") and len(line) + len(word) > 70:
             lines.append(line)
             line = "   "
         line = f"{line} {word}" if line else word
     return " \\\n ".join([*lines, line])
-
-
-def _quote(word: str) -> str:
-    """Return an argument in quotes where a shell needs them; the one kind around the other."""
-    return f'"{word}"' if "'" in word and not set(word) & set('"$`\\!') else shlex.quote(word)
 
 
 def _run(arguments: list[str]) -> None:

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from eptaro.core.aggregation.groups import Categorical
 from eptaro.core.kernels.factorize import factorize_narrow, occur_early
 from eptaro.core.results.column import Column
-from eptaro.errors import InputError, spell_option
+from eptaro.errors import InputError, show_option
 from eptaro.inputs import arrow_compute as pc
 from eptaro.inputs.files.chunks import encode_dictionary, fill_blanks, plain, to_numpy
 
@@ -160,6 +160,7 @@ def _number_text(value: float | Decimal) -> str:
 _TOTAL = re.compile(r"(.*[\s_-])?(grand[\s_-]?|sub[\s_-]?)?totals?", re.DOTALL)
 _TOTALS = frozenset(("gesamt", "gesamtsumme", "summe", "insgesamt", "totaal", "totale", "razem"))
 _SHOWN = 3  # groups
+MOST_NAMED = 1_000  # groups of a column whose names are looked at
 _CURRENCY = re.compile("[A-Z]{3}")
 
 
@@ -220,7 +221,7 @@ def doubts_of_groups(column: str, values: Collection[object]) -> Iterator[tuple[
         shown = _listed([*map(repr, alike)])
         yield "perhaps one group", f"{column}: {shown} differ in {what} alone; to join them: {cure}"
     if are_currencies(values):
-        by = spell_option(f"by={column!r}", f"--by {column}")
+        by = show_option("by", column)
         codes = _listed(sorted(map(str, values)))
         text = f"amounts in {codes} do not add up; ask {by}, or convert them by a lookup of rates"
         yield "currencies", f"{column}: {text}"
@@ -238,7 +239,7 @@ def _cure_of_totals(column: str, totals: list[str]) -> str:
     condition = " and ".join(f"{quoted_name(column)} != {text}" for text in texts)
     if len(totals) > _SHOWN and all(value.lower().endswith("total") for value in totals):
         condition = f"not ends(lower({quoted_name(column)}), 'total')"
-    return _as_caller_writes("where", condition)
+    return show_option("where", condition)
 
 
 def _cure_of_writing(column: str, *, lowered: bool, trimmed: bool) -> str:
@@ -247,9 +248,4 @@ def _cure_of_writing(column: str, *, lowered: bool, trimmed: bool) -> str:
 
     inner = f"trim({quoted_name(column)})" if trimmed else quoted_name(column)
     inner = f"lower({inner})" if lowered else inner
-    return _as_caller_writes("by", f"{re.sub(r'[^A-Za-z0-9]+', '_', column)}={inner}")
-
-
-def _as_caller_writes(option: str, value: str) -> str:
-    escaped = value.replace('"', '\\"')
-    return spell_option(f"{option}={value!r}", f'--{option} "{escaped}"')
+    return show_option("by", f"{re.sub(r'[^A-Za-z0-9]+', '_', column)}={inner}")

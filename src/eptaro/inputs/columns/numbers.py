@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-import shlex
 import unicodedata
 from collections.abc import Sequence
 from dataclasses import Field, fields, replace
@@ -15,7 +14,7 @@ import pyarrow as pa
 
 from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.kernels.reading import TextDecimals, read_decimals
-from eptaro.errors import MeasureError, spell_option
+from eptaro.errors import MeasureError, shell_word, spell_option
 from eptaro.inputs import arrow_compute as pc
 from eptaro.inputs.columns.digits import SPACES, marks_alike
 from eptaro.inputs.files.chunks import damaged_text, first_rows, plain, text_bytes
@@ -217,8 +216,6 @@ BLANKS = (
     *("NA", "N/A", "n/a", "na", "N.A.", "n.a.", "#N/A", "NULL", "Null", "null", "None", "none"),
     *("NaN", "nan", "-", "--", "–", "—", "."),
 )
-# A dash in a column of money, as spreadsheets show nothing: `$ -`.
-_NO_MONEY = re.compile(r"(?:[A-Z]{0,2}[$€£¥₹]|[A-Z]{3})\s*[-–—]+|[-–—]+\s*(?:[$€£¥₹]|[A-Z]{3})")
 _CODES = frozenset(("EUR", "USD", "GBP", "CHF", "JPY", "CNY", "INR", "AUD", "CAD", "NZD"))
 _CODES_TOO = frozenset(("SEK", "NOK", "DKK", "PLN", "CZK", "HUF", "BRL", "MXN", "ZAR", "SGD"))
 MONEY = _CODES | _CODES_TOO
@@ -239,7 +236,7 @@ def infer_numbers(texts: pa.Array, name: str, decimal: str = ".") -> tuple[Numbe
     several currencies, which do not add up.
     """
     distinct = one_of_each_shape(texts).to_pylist()
-    words = [word for word in distinct if word in BLANKS or _NO_MONEY.fullmatch(word or "")]
+    words = [word for word in distinct if word in BLANKS or _is_no_money(word)]
     texts_given = [text for text in distinct if text and text not in words]
     usual = NumberRules(decimal="," if decimal == "," else ".", blanks=words)
     if _can_read(texts_given, usual):
@@ -338,7 +335,7 @@ def _as_option(of: Field[Any], value: Any) -> str:
     """Return a rule as the command line has it."""
     values = value if isinstance(value, tuple) else [value]
     return " ".join(
-        flag(of) if value is True else f"{flag(of)} {shlex.quote(value)}" for value in values
+        flag(of) if value is True else f"{flag(of)} {shell_word(value)}" for value in values
     )
 
 
@@ -437,6 +434,16 @@ _SIZES = frozenset(
 
 def _is_money(word: str) -> bool:
     return word.upper() in MONEY or any(unicodedata.category(sign) == "Sc" for sign in word)
+
+
+def _is_no_money(text: str) -> bool:
+    """Return whether a text is a dash in a column of money, as spreadsheets show nothing.
+
+    >>> [_is_no_money(text) for text in ("$ -", "- EUR", "-$5", "$")]
+    [True, True, False, False]
+    """
+    sign = text.strip(" -–—")
+    return sign != text and _is_money(sign) and not re.search(r"\d", text)
 
 
 def describe_marks(rules: NumberRules) -> list[str]:
