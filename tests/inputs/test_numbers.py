@@ -156,6 +156,7 @@ class Written(unittest.TestCase):
             (["1,23,456.50", "12,34,567", "₹9"], "1358032.50"),
             (["$ -", "$1,000.00", "$    -"], "1000"),
             (["3k", "4.5k"], "7.5"),
+            (["-$5", "$7"], "2"),
         ):
             for kind in (pa.string(), pa.dictionary(pa.int32(), pa.string()), pa.large_string()):
                 frame = {"on": ["2024-01-01"] * len(texts), "x": pa.array(texts).cast(kind)}
