@@ -44,7 +44,7 @@ FOUNDATION = {
 }
 MAY_USE = {
     "core": set(),
-    "rules": set(),
+    "rules": {"core"},
     "presentation": {"core"},
     "outputs": {"core", "presentation"},
     "inputs": {"core", "rules"},

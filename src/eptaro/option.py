@@ -91,4 +91,5 @@ def setting(kind: Any, name: str, value: object = None) -> str:
     how: OptionHelp | None = of.metadata.get("shown")
     if value is None:
         return spell_option(f"{name}=", f"{flag(of)} {(how and how.metavar) or ''}".rstrip())
-    return spell_option(f"{name}={value!r}", f"{flag(of)} {shell_word(str(value))}")
+    given = flag(of) if value is True else f"{flag(of)} {shell_word(str(value))}"
+    return spell_option(f"{name}={value!r}", given)

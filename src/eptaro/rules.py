@@ -9,6 +9,8 @@ from fnmatch import translate
 from pathlib import Path
 from typing import Any, Literal, TypeAlias, get_args
 
+from eptaro.core.calendars.calendar import Calendar
+from eptaro.core.calendars.month import MonthCalendar
 from eptaro.errors import DateError, InputError, MeasureError, unknown
 from eptaro.option import option
 from eptaro.record import Record, record
@@ -554,6 +556,9 @@ class DateRules(Record):
         Monday, of ISO weeks), and numbers such as 200601 and 1987 are months and years.
         Unset, it is determined by how dates are written: `2006-01`, `Jan 2006`, `1960-Q1`,
         `2024-W05`.
+    fiscal_periods : bool or Calendar
+        Dates are periods of the book's calendar, or of the one given, and no civil ones:
+        `FY2025-M03`, `2025-Q1` and, where `grain` says what numbers are, 202503.
 
     Raises
     ------
@@ -654,6 +659,11 @@ class DateRules(Record):
         help="The period that each date represents, where its form does not show it: 200601, 1987.",
         heading="dates",
     )
+    fiscal_periods: bool | Calendar = option(
+        False,
+        help="Dates are periods of the fiscal calendar: FY2025-M03, 2025-Q1, 202503.",
+        heading="dates",
+    )
     shift: int = field(default=0, init=False, repr=False)  # day_starts in microseconds
 
     def __post_init__(self) -> None:
@@ -685,7 +695,8 @@ class DateRules(Record):
         ways = [n for n in ("order", "formats", "serials", "unix") if getattr(self, n)]
         if self.weeks is not None and self.grain not in (None, "week"):
             raise DateError(f"weeks={self.weeks!r} and grain={self.grain!r} contradict each other")
-        if len(ways) > 1:
+        ways += [n for n in ("fiscal_periods", "weeks") if getattr(self, n)]
+        if len(ways) > 1 and (self.fiscal_periods or ways[-1] != "weeks"):
             raise DateError(f"{' and '.join(ways)} contradict each other; give one")
 
 
@@ -695,3 +706,19 @@ def date_rules(own_rules: DateRules | None, zone: str | None = None) -> DateRule
         raise DateError(f"dates={own_rules!r} is not a DateRules; write DateRules(order='dmy')")
     rules = own_rules or DateRules()
     return rules if zone is None else replace(rules, zone=zone)
+
+
+def in_calendar(rules: DateRules, calendar: Calendar) -> DateRules:
+    """Return rules whose fiscal periods, where no calendar of theirs is given, are those of one;
+    the civil calendar is none that anyone would mean.
+
+    >>> from eptaro.core.calendars.week import WeekCalendar
+    >>> rules = DateRules(fiscal_periods=True)
+    >>> in_calendar(rules, MonthCalendar()).fiscal_periods
+    True
+    >>> in_calendar(rules, WeekCalendar("shop")).fiscal_periods
+    WeekCalendar('shop')
+    """
+    if rules.fiscal_periods is not True or calendar == MonthCalendar():
+        return rules
+    return replace(rules, fiscal_periods=calendar)

@@ -114,7 +114,7 @@ def _click_option(one: FieldOption, *, optional: bool, unset: bool) -> Callable[
         more["metavar"] = how.metavar
     if unset and how.shown:
         more["help"] = f"{how.help}  [default: {one.field.default}]"
-    if kinds == {bool}:
+    if bool in kinds:
         more["is_flag"] = True
     elif needed and not optional:
         more["required"] = True

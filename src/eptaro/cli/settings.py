@@ -32,7 +32,7 @@ from eptaro.inputs.options import AddOptions, FileOptions
 from eptaro.paths import scheme_of
 from eptaro.progress import log_time
 from eptaro.record import Record, record
-from eptaro.rules import DateRules, FileRules
+from eptaro.rules import DateRules, FileRules, in_calendar
 
 if TYPE_CHECKING:
     from eptaro.inputs.config import Config
@@ -396,7 +396,8 @@ class Settings(Record):
 
     def date_rules(self, reading: ReadingOptions) -> DateRules:
         """Return the date rules of the options, over those of the config."""
-        return reading.date_rules(self.config.date_rules() if self.config else None)
+        rules = reading.date_rules(self.config.date_rules() if self.config else None)
+        return in_calendar(rules, self.calendar(self.named))
 
     def file_rules(self, reading: ReadingOptions) -> FileRules:
         """Return the file rules of the options, over those of the config."""

@@ -36,6 +36,7 @@ _WORDS_IN_ID = {
     *("acid", "fluid", "aid", "mid", "raid", "void", "laid", "said", "kid", "lid", "humid"),
 }
 _PARTS = {"year", "month", "day", "hour", "minute", "second", "week", "weekday", "quarter", "yr"}
+FISCAL_YEARS = {"fiscal", "fy", "financial"}
 _SO_FAR = {"ytd", "mtd", "qtd", "cumulative", "cumulated", "cum"}
 _SO_FAR_TOGETHER = ({"running", "total"}, {"running", "sum"}, {"to", "date"})
 _PLACES = {"lat", "latitude", "lon", "lng", "long", "longitude"}
@@ -75,7 +76,7 @@ def words_in(name: str) -> set[str]:
 def kind_of_figures(column: pa.ChunkedArray, name: str, words: set[str]) -> tuple[Figures, str]:
     """Return what a column of numbers seems to hold, and why."""
     values = _values_of(column)
-    if words & _PARTS:
+    if words & _PARTS or {"fiscal", "period"} <= words or {"posting", "period"} <= words:
         return "key", "part of a date: not summed"
     if words & KEYS or _is_id(name, values):
         return "key", "identifier (by its name): not summed"

@@ -21,7 +21,7 @@ from eptaro.core.expressions.parser import Formula, Formulas
 from eptaro.core.results.result import Result
 from eptaro.engines.findings import Findings, look_for_duplicates, look_for_gaps, look_per_group
 from eptaro.engines.profile import decided_rules
-from eptaro.engines.suggestion import Suggestion, profile_columns
+from eptaro.engines.suggestion import Suggestion, fiscal_options, profile_columns
 from eptaro.errors import count_noun
 from eptaro.inputs.columns.codes import doubts_of_groups
 from eptaro.inputs.columns.wrapped import clean_numbers, unpivot
@@ -209,7 +209,8 @@ def _inspect_source(
     look_for_duplicates(opened, key_names, findings, len(good))
     bad = [] if good.all() else ["--bad-dates reject"]
     timed = [] if rules.time is None else [f"--time {shlex.quote(rules.time)}"]
-    options = " ".join([f"--date {shlex.quote(date)}", *timed, *words, *bad])
+    fiscal = fiscal_options(rules.fiscal_periods)
+    options = " ".join([f"--date {shlex.quote(date)}", *timed, *fiscal, *words, *bad])
     if looks is None:
         findings.add("suggestion", detail=f"next time use {options}")
     _suggest_command(looks, date, opened, files, findings)

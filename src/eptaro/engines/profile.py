@@ -11,9 +11,9 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from eptaro.core.calendars.grain import CivilGrain, Grain, first_days, last_days
+from eptaro.core.calendars.grain import CivilGrain, Grain, first_days, last_days, plural_of
 from eptaro.core.calendars.levels import month_number
-from eptaro.engines.figures import KEYS, LEVEL, kind_of_figures, words_in
+from eptaro.engines.figures import FISCAL_YEARS, KEYS, LEVEL, kind_of_figures, words_in
 from eptaro.engines.findings import Findings
 from eptaro.errors import DateError, EptaroError, MeasureError, count_noun
 from eptaro.inputs.columns.codes import MOST_NAMED
@@ -28,7 +28,7 @@ from eptaro.inputs.columns.numbers import (
 from eptaro.inputs.datecolumn import Evidence, infer_order
 from eptaro.inputs.dates.clock import holds_clock
 from eptaro.inputs.dates.reading import ParsedDates, is_text, looks_like_dates, read_dates
-from eptaro.inputs.dates.texts import standing_for
+from eptaro.inputs.dates.texts import FISCAL, standing_for
 from eptaro.option import setting
 from eptaro.record import Record, record
 from eptaro.rules import DateRules, NumberRules
@@ -106,20 +106,23 @@ class ColumnProfile(Record):
         return f"{self.why} ({self.written})" if self.written else self.why
 
 
+_IN_FISCAL_YEARS = "use --fiscal-periods, with their calendar, such as --year-starts 04-01"
 _NUMBER_TYPES = (pa.types.is_floating, pa.types.is_decimal, pa.types.is_integer)
 
 
 def look_at(column: pa.ChunkedArray, name: str, rules: DateRules, decimal: str) -> ColumnProfile:
     """Return what one column seems to hold."""
     column = column.cast(pa.string()) if is_text(column.type) else column
-    blanks = column.null_count
+    blanks, words = column.null_count, words_in(name)
     dated = _dates(column, name, rules)
     if dated is not None:
         dates, grain = dated
-        return ColumnProfile(name, "dates", _describe_rules(dates, grain), blanks, dates, grain)
+        why = _describe_rules(dates, grain)
+        if grain != "day" and words & FISCAL_YEARS and not dates.fiscal_periods:
+            why += f"; if they are fiscal ones, {_IN_FISCAL_YEARS}"
+        return ColumnProfile(name, "dates", why, blanks, dates, grain)
     if blanks == len(column):
         return ColumnProfile(name, "other", "no value", blanks)
-    words = words_in(name)
     written, percents = "", False
     if is_text(column.type):
         if words & KEYS:
@@ -129,6 +132,9 @@ def look_at(column: pa.ChunkedArray, name: str, rules: DateRules, decimal: str) 
             return ColumnProfile(
                 name, "key", f"identifier (codes such as {code!r}): not summed", blanks
             )
+        if pc.all(pc.match_substring_regex(texts.drop_null(), FISCAL)).as_py():
+            why = f"periods of fiscal years; as dates, {_IN_FISCAL_YEARS}"
+            return ColumnProfile(name, "other", why, blanks)
         if _are_labels(texts.to_pylist()):
             return _texts(column, name, blanks, rules)
         try:
@@ -247,7 +253,7 @@ def _describe_rules(rules: DateRules, grain: Grain) -> str:
     settings = {part: getattr(rules, part) for part in _TOLD}
     own = [f"{part}={value}" for part, value in settings.items() if value != getattr(usual, part)]
     words = f"read with {', '.join(own)}" if own else "read as written"
-    return words if grain == "day" else f"{grain}s, {words}"
+    return words if grain == "day" else f"{plural_of(grain)}, {words}"
 
 
 _TOLD = ("order", "grain", "unix", "serials", "zone", "pivot", "locale", "bad_dates")

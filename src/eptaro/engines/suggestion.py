@@ -18,10 +18,20 @@ from typing import NamedTuple
 import numpy as np
 import pyarrow as pa
 
-from eptaro.core.calendars.grain import Grain
+from eptaro.core.calendars.calendar import Calendar
+from eptaro.core.calendars.grain import Grain, level_of
+from eptaro.core.calendars.kinds import from_settings
 from eptaro.core.calendars.levels import month_number
 from eptaro.core.expressions.parser import Formula, quoted_name
-from eptaro.engines.figures import alike, describes, identifies, named_amounts, rises
+from eptaro.engines.figures import (
+    FISCAL_YEARS,
+    alike,
+    describes,
+    identifies,
+    named_amounts,
+    rises,
+    words_in,
+)
 from eptaro.engines.profile import ColumnProfile, look_at
 from eptaro.errors import InputError
 from eptaro.inputs.columns.codes import are_currencies
@@ -135,9 +145,23 @@ class Suggestion:
                 proposed[name] = (f"{look.kind}({quoted_name(look.name)})", look.reason)
         return proposed
 
+    def _fiscal_months(self, year: str) -> str:
+        """Return the formula of a date from a column of fiscal years and that of the number of a
+        period in them, which are taken for months; empty where there are none.
+        """
+        looks = {look.name: words_in(look.name) for look in self.looks if look.kind == "key"}
+        numbers = [name for name, words in looks.items() if words & {"period", "month"}]
+        if len(numbers) != 1 or not words_in(year) & FISCAL_YEARS:
+            return ""
+        return f"date({quoted_name(year)}, {quoted_name(numbers[0])}, 1)"
+
     def command(self, file: str, date: str, files: FileRules | None = None) -> str:
         """Return a command that answers from a file, as a shell takes it."""
         rules, usual = self.dates[date], DateRules()
+        grain = self.grain_of(date)
+        if formula := self._fiscal_months(date):
+            periods = rules.fiscal_periods or True
+            date, rules, grain = formula, DateRules(fiscal_periods=periods), "month"
         words = ["eptaro", "recap", file]
         words += [] if self.across is None else ["--columns-across", self.across.written]
         words += ["--date", date]
@@ -150,12 +174,12 @@ class Suggestion:
             value = getattr(rules, key)
             if value != getattr(usual, key):
                 words += [option, str(value).replace(" ", "-")]
+        words += fiscal_options(rules.fiscal_periods)
         words += ["--numbers", "infer"] if self.figures else []
         for name, (formula, _) in [*self.measures().items()][:_MOST_MEASURES]:
             words += ["--measure", f"{name if _plain(name) else name.replace(' ', '_')}={formula}"]
         words += ["--by", self.groups[0]] if self.groups else []
-        grain = self.grain_of(date)
-        words += ["--per", "month" if grain == "day" else grain]
+        words += ["--per", "month" if grain == "day" else level_of(grain)]
         return shlex.join(words)
 
     def text(
@@ -202,6 +226,7 @@ class Suggestion:
         if others := [name for name in self.groups if name not in by]:
             lines.append(f"# also worth grouping by: {', '.join(others)}")
         usual, rules = asdict(DateRules()), asdict(self.dates[date])
+        rules["fiscal_periods"] = bool(rules["fiscal_periods"])
         own = [
             f"{name} = {toml_value(value)}{_WHY.get(name, '')}"
             for name, value in rules.items()
@@ -302,6 +327,21 @@ def _is_guessed(look: ColumnProfile) -> bool:
     """Return whether dates are read by a rule that their evidence does not decide alone."""
     rules = look.dates or DateRules()
     return bool(rules.zone or rules.unix or rules.serials or rules.pivot is not None)
+
+
+def fiscal_options(periods: bool | Calendar) -> list[str]:
+    """Return the options of fiscal periods and their calendar, to be filled in where that is not
+    known.
+    """
+    if not isinstance(periods, Calendar):
+        return ["--fiscal-periods", "--year-starts", "MM-01"] if periods else []
+    settings = periods.settings()
+    first = "pattern" if "pattern" in settings else "year_starts"
+    usual = from_settings({"kind": settings["kind"], "name": settings["name"]}).settings()
+    own = {name: value for name, value in settings.items() if value != usual[name]}
+    named = {first: settings[first]} | {n: v for n, v in own.items() if n != "shown"}
+    words = [(f"--{name.replace('_', '-')}", str(value)) for name, value in named.items()]
+    return ["--fiscal-periods", *chain.from_iterable(words)]
 
 
 _MOST_MEASURES = 3  # in a command that is to be read

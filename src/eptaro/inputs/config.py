@@ -26,7 +26,7 @@ from eptaro.inputs.goals_and_coverage import check_small, read_listed, read_rows
 from eptaro.inputs.holidays import DEFAULT_WEEKEND, HolidaySet, read_holidays
 from eptaro.inputs.options import ReadOptions
 from eptaro.optional import import_optional
-from eptaro.rules import DateRules, FileRules, Lookup, NumberRules, Numbers, lookups_of
+from eptaro.rules import DateRules, FileRules, Lookup, NumberRules, Numbers, in_calendar, lookups_of
 
 _OTHERWISE = ("measures", "by", "lookups")  # written otherwise than `ReadOptions` takes them
 
@@ -126,8 +126,13 @@ class Config:
         return {"measures": measures, **options_set}
 
     def date_rules(self) -> DateRules | None:
-        """Return how the date column of the data set is read."""
-        return _rules(DateRules, self.data.dates) if self.data else None
+        """Return how the date column of the data set is read; fiscal periods are those of its own
+        calendar.
+        """
+        if self.data is None:
+            return None
+        rules = _rules(DateRules, self.data.dates)
+        return rules and in_calendar(rules, self.calendar(self.data.calendar))
 
     def file_rules(self) -> FileRules | None:
         """Return how the files of the data set are written."""

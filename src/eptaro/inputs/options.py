@@ -16,12 +16,13 @@ from eptaro.core.expressions.parser import NO_FORMULAS, Formulas
 from eptaro.core.measures.measure import Measures
 from eptaro.core.query.book_options import BookOptions, Calendars, Worked, check_options
 from eptaro.core.query.coverage import Coverage
+from eptaro.core.query.own_calendars import check_own
 from eptaro.core.query.query import By
 from eptaro.core.results.format import Format
-from eptaro.errors import QuestionError, spell_option
-from eptaro.option import option
+from eptaro.errors import DateError, QuestionError, spell_option
+from eptaro.option import option, setting
 from eptaro.record import Record, record
-from eptaro.rules import Across, DateRules, FileRules, Lookups, Numbers, date_rules
+from eptaro.rules import Across, DateRules, FileRules, Lookups, Numbers, date_rules, in_calendar
 from eptaro.timeouts import TIMEOUT
 
 Engine: TypeAlias = Literal["stream", "dask"]
@@ -147,9 +148,19 @@ class ReadOptions:
     @cached_property
     def rules(self) -> DateRules:
         """How dates are read; where they are calculated, their formula may say which periods they
-        begin.
+        begin, and the calendar which fiscal periods they are.
+
+        Raises `DateError` for fiscal periods without a calendar, or with one for each group.
         """
         rules = date_rules(self.dates, self.zone)
+        if rules.fiscal_periods is True and self.calendar is not None:
+            common, own = check_own(self.calendar)
+            if own is not None:
+                raise DateError(
+                    f"{setting(DateRules, 'fiscal_periods', True)} goes with one calendar, and "
+                    f"groups have their own: read the files of each by its calendar"
+                )
+            rules = in_calendar(rules, common)
         formula = None if self.date is None else self.book.formulas.columns.get(self.date)
         if rules.grain is None and formula is not None and formula.wanted is ValueKind.DATE:
             return replace(rules, grain=formula.grain)

@@ -8,7 +8,7 @@ from dataclasses import Field as DataclassField
 from dataclasses import fields
 from inspect import get_annotations, signature
 from pathlib import Path
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, get_args
 
 from pydantic import BaseModel, ConfigDict, Field, create_model
 
@@ -45,7 +45,7 @@ def _of_rules(name: str, doc: str, rules: type[Any]) -> type[Part]:
 
 def _hint(hint: Any) -> Any:
     """Return a type as TOML has it."""
-    return list[str] if hint == Sequence[str] else hint
+    return list[str] if hint == Sequence[str] else bool if bool in get_args(hint) else hint
 
 
 def _optional_key(of: DataclassField[Any]) -> Any:

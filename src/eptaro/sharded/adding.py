@@ -10,6 +10,8 @@ from typing import Any
 
 from eptaro.core.aggregation.folded import Folded
 from eptaro.core.aggregation.shards import partition_cells
+from eptaro.core.calendars.calendar import Calendar
+from eptaro.core.calendars.kinds import from_settings
 from eptaro.core.calendars.span import Span
 from eptaro.core.kernels.parallel import run_parallel
 from eptaro.core.measures.measure import Measure
@@ -72,7 +74,7 @@ def options_before(manifest: Manifest, measures: Sequence[Measure]) -> FileOptio
         date=reading["date"],
         by=reading["by"],
         calendar=calendar,
-        dates=DateRules(**reading["dates"]),
+        dates=_date_rules(reading["dates"]),
         files=None if files is None else FileRules(**files),
         numbers=NumberRules(**numbers) if isinstance(numbers, dict) else numbers,
         lookups=lookups or None,
@@ -96,7 +98,20 @@ def _changed_rules(rules: Any) -> dict[str, Any]:
         for field in fields(rules)
         if field.init and getattr(rules, field.name) != getattr(plain, field.name)
     }
-    return {name: list(v) if isinstance(v, tuple) else v for name, v in rules_given.items()}
+    return {name: _in_json(value) for name, value in rules_given.items()}
+
+
+def _in_json(value: Any) -> Any:
+    if isinstance(value, Calendar):
+        return value.settings()
+    return list(value) if isinstance(value, tuple) else value
+
+
+def _date_rules(rules: Mapping[str, Any]) -> DateRules:
+    periods = rules.get("fiscal_periods")
+    if isinstance(periods, dict):
+        return DateRules(**{**rules, "fiscal_periods": from_settings(periods)})
+    return DateRules(**rules)
 
 
 def _lookup(one: Lookup) -> dict[str, Any]:

@@ -7,7 +7,7 @@ from typing import Any
 
 from eptaro.core.aggregation.folded import Folded, UnmetRows
 from eptaro.core.calendars.days import as_date
-from eptaro.core.calendars.grain import GRAINS, Grain
+from eptaro.core.calendars.grain import GRAINS, CalendarGrain, Grain
 from eptaro.core.calendars.kinds import from_settings
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
@@ -68,7 +68,7 @@ def about_rows(folded: Folded) -> dict[str, Any]:
         "sources": list(folded.sources),
         "left_out": {name: str(total) for name, total in folded.left_out.items()},
         "notes": list(folded.notes),
-        "grain": folded.grain,
+        "grain": _about_grain(folded.grain),
         "where": None if folded.left is None else [folded.left.where, folded.left.rows],
         "fingerprints": sorted(folded.fingerprints),
     }
@@ -83,7 +83,7 @@ def rows_from_metadata(about: dict[str, Any]) -> dict[str, Any]:
         "notes": texts(about["notes"]),
         "fingerprints": frozenset(texts(about["fingerprints"])),
         "left": UnmetRows(*about["where"]) if about.get("where") else None,
-        "grain": _grain(about.get("grain", "day")),
+        "grain": grain_from_metadata(about.get("grain", "day")),
         "seen": Span.parse(about["days"]) if about.get("days") else None,
     }
 
@@ -95,8 +95,17 @@ def texts(words: Any) -> tuple[str, ...]:
     return tuple(words)
 
 
-def _grain(word: Any) -> Grain:
-    return GRAINS[GRAINS.index(word)]
+def _about_grain(grain: Grain) -> Any:
+    if isinstance(grain, CalendarGrain):
+        return {"level": grain.level, "calendar": grain.calendar.settings()}
+    return grain
+
+
+def grain_from_metadata(about: Any) -> Grain:
+    """Return the grain of a book's rows."""
+    if isinstance(about, dict):
+        return CalendarGrain(from_settings(about["calendar"]), about["level"])
+    return GRAINS[GRAINS.index(about)]
 
 
 def options_from_metadata(about: dict[str, Any]) -> BookOptions:

@@ -16,8 +16,10 @@ from eptaro.cli.data_options import ReadingOptions, reading_options, where_optio
 from eptaro.cli.help import OUTPUT, QUESTION, HeadedCommand, option
 from eptaro.cli.messages import loudness_options, notify
 from eptaro.cli.process import leave_pandas_out
+from eptaro.core.calendars.grain import level_of
 from eptaro.core.calendars.month import MonthCalendar
 from eptaro.errors import InputError, unknown
+from eptaro.rules import DateRules, in_calendar
 from eptaro.urls import secrets_named
 
 _MOST_NAMED = 20  # columns that are listed one by one
@@ -75,14 +77,18 @@ def init(
 
     if out.exists() and not replace:
         raise InputError(f"{out}: already exists; give --replace or another --out")
-    if year_starts:
-        MonthCalendar("fiscal", year_starts=year_starts)
     rules = reading.date_rules()
+    if year_starts:
+        rules = in_calendar(rules, MonthCalendar("fiscal", year_starts=year_starts))
+    if rules.fiscal_periods is True:
+        raise click.UsageError(
+            "--fiscal-periods needs the fiscal year, such as --year-starts 04-01"
+        )
     apart = _tables(files, reading)
     if len(apart) > 1:
         if where is not None or date is not None:
             raise click.UsageError("--date and --where are of one data set; write them into each")
-        _init_set(apart, year_starts, out, reading)
+        _init_set(apart, year_starts, out, reading, rules)
         return
     file_rules, remarks = guess_file_rules(files[0], reading.file_rules())
     for remark in remarks:
@@ -102,7 +108,7 @@ def init(
     notify(f"written to {out}: {', '.join(words)}")
     if variables:
         notify(f"set first, with the secrets of the address: {', '.join(dict.fromkeys(variables))}")
-    per = "month" if grain == "day" else grain
+    per = "month" if grain == "day" else level_of(grain)
     notify(f"next: eptaro recap --config {shlex.quote(str(out))} --per {per}")
 
 
@@ -133,7 +139,11 @@ def _tables(files: Sequence[str], reading: ReadingOptions) -> list[list[str]]:
 
 
 def _init_set(
-    apart: Sequence[list[str]], year_starts: str | None, out: Path, reading: ReadingOptions
+    apart: Sequence[list[str]],
+    year_starts: str | None,
+    out: Path,
+    reading: ReadingOptions,
+    rules: DateRules,
 ) -> None:
     """Write a config of several data sets, and say what they share."""
     from eptaro.engines.suggested_set import SuggestedTable, name_of_table, set_text, shared_groups
@@ -146,7 +156,7 @@ def _init_set(
         file_rules, remarks = guess_file_rules(files[0], reading.file_rules())
         for remark in remarks:
             notify(f"{files[0]}: {remark}")
-        suggestion = suggest(open_files(files, file_rules), reading.date_rules())
+        suggestion = suggest(open_files(files, file_rules), rules)
         name = name_of_table(files[0], [table.name for table in tables])
         date = _choose_date(None, list(suggestion.dates), files[0])
         named_files = _named_from(out, files, variables)

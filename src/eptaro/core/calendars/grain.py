@@ -1,26 +1,41 @@
 """The grain of data: the periods that its dates represent, days as a rule.
 
-Months, quarters and years are those of the civil calendar; weeks begin on a Monday, as those of ISO
-8601 do, unless another day is named. A period of the data is known by its first day; a week that
-may straddle two months or years, by the day whose month or year it counts in.
+Months, quarters and years are those of the civil calendar, or of one that is named; weeks begin on
+a Monday, as those of ISO 8601 do, unless another day is named. A period of the data is known by its
+first day; a week that may straddle two months or years, by the day whose month or year it counts
+in.
 """
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from typing import Literal, TypeAlias, get_args
 
 import numpy as np
 
+from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Days, Flags, Ints, civil_months, month_starts, weekday
+from eptaro.core.calendars.levels import LEVELS
 from eptaro.core.calendars.span import Span
 from eptaro.errors import QuestionError, spell_option
+from eptaro.record import Record, record
 
 _MONTHS = {"month": 1, "quarter": 3, "year": 12}
 _LONGEST = {"day": 1, "week": 7, "month": 31, "quarter": 92, "year": 366}  # days
 
 
-Grain: TypeAlias = Literal[
+@record
+class CalendarGrain(Record):
+    """Periods of a calendar that are none of the civil one: years from 1 April, months of 4-4-5."""
+
+    calendar: Calendar
+    level: str
+
+    def __str__(self) -> str:
+        return f"{self.level} of {self.calendar.name!r}"
+
+
+NamedGrain: TypeAlias = Literal[
     "day",
     "week",
     "month",
@@ -47,20 +62,57 @@ Grain: TypeAlias = Literal[
     "week from Saturday by most of its days",
     "week from Sunday by most of its days",
 ]
+Grain: TypeAlias = NamedGrain | CalendarGrain
 CivilGrain: TypeAlias = Literal["day", "week", "month", "quarter", "year"]
-CIVIL: tuple[CivilGrain, ...] = get_args(CivilGrain)  # from the finest
-GRAINS: tuple[Grain, ...] = get_args(Grain)
-WEEKS: tuple[Grain, ...] = ("week", *GRAINS[5:11])  # by the day that they begin on, Monday first
+GRAINS: tuple[NamedGrain, ...] = get_args(NamedGrain)
+WEEKS: tuple[NamedGrain, ...] = (
+    "week",
+    *GRAINS[5:11],
+)  # by the day that they begin on, Monday first
 _BY_LAST_DAY, _BY_MOST_DAYS = GRAINS[11:18], GRAINS[18:25]
-STRADDLING: Mapping[str, tuple[Grain, ...]] = {
+STRADDLING: Mapping[str, tuple[NamedGrain, ...]] = {
     "last day": _BY_LAST_DAY,  # a week counts in the period that holds its last day
     "most days": _BY_MOST_DAYS,  # or most of its days, as its fourth day is
 }
 
 
-def level_of(grain: Grain) -> Grain:
+def grain_of(calendar: Calendar, level: str) -> Grain:
+    """Return the grain that the periods of a calendar are: a civil one where they are those.
+
+    >>> from eptaro.core.calendars.month import MonthCalendar
+    >>> fiscal = MonthCalendar("fiscal", year_starts="04-01")
+    >>> [str(grain_of(fiscal, level)) for level in ("month", "quarter", "year", "week")]
+    ['month', 'quarter', "year of 'fiscal'", 'week']
+    """
+    own = CalendarGrain(calendar, level)
+    if level == "week":  # whose days of a week are the same in every calendar
+        begins = weekday(calendar.first_days(calendar.index_of(_DAY, level), level))
+        return WEEKS[int(begins[0])]
+    if level not in _MONTHS or calendar.limits is not None:
+        return own
+    civil = GRAINS[GRAINS.index(level)]
+    same = np.array_equal(first_days(_FOUR_YEARS, own), first_days(_FOUR_YEARS, civil))
+    return civil if same else own
+
+
+_DAY = np.array([10_957])  # 2000-01-01
+_FOUR_YEARS = _DAY[0] + np.arange(1461)
+
+
+def level_of(grain: Grain) -> str:
     """Return the level that a grain is of: of weeks, whatever day they begin on, `week`."""
+    if isinstance(grain, CalendarGrain):
+        return grain.level
     return "week" if first_weekday(grain) is not None else grain
+
+
+def coarsest(grains: Iterable[Grain]) -> Grain:
+    """Return the widest of several grains.
+
+    >>> coarsest(["day", "month", "week from Sunday"])
+    'month'
+    """
+    return min(grains, key=lambda grain: LEVELS.index(level_of(grain)))
 
 
 def first_weekday(grain: Grain) -> int | None:
@@ -91,7 +143,7 @@ def plural_of(grain: Grain) -> str:
     >>> plural_of("month"), plural_of("week from Sunday")
     ('months', 'weeks from Sunday')
     """
-    kind, _, more = grain.partition(" ")
+    kind, _, more = str(grain).partition(" ")
     return f"{kind}s {more}".rstrip().replace("its", "their")
 
 
@@ -104,6 +156,8 @@ def first_days(days: Days, grain: Grain) -> Ints:
     [31]
     """
     wide: Ints = days.astype(np.int64)
+    if isinstance(grain, CalendarGrain):
+        return grain.calendar.first_days(grain.calendar.index_of(wide, grain.level), grain.level)
     if grain == "day":
         return wide
     start = first_weekday(grain)
@@ -121,6 +175,9 @@ def last_days(days: Days, grain: Grain) -> Ints:
     >>> last_days(np.array([40]), "quarter").tolist()  # 31 March 1970
     [89]
     """
+    if isinstance(grain, CalendarGrain):
+        index = grain.calendar.index_of(days.astype(np.int64), grain.level)
+        return grain.calendar.last_days(index, grain.level)
     # So many days after its first one, the next period has begun, and not yet ended.
     return first_days(first_days(days, grain) + _LONGEST[level_of(grain)], grain) - 1
 
@@ -178,14 +235,21 @@ def check_whole(first: Days, last: Days, grain: Grain) -> None:
         cure = f"; with {rule} a week that straddles two months or years counts in one of them"
         raise QuestionError(
             f"the data is dated by the {grain}, and {dates} is not made of whole "
-            f"{plural_of(grain)}: how they spread over their days is not known. Ask by the "
-            f"{level_of(grain)} or by periods made of whole ones ({_MADE_OF[level_of(grain)]})"
-            f"{cure if level_of(grain) == 'week' else ''}"
+            f"{plural_of(grain)}: how they spread over their days is not known. Ask by "
+            f"{_made_of(grain)}{cure if level_of(grain) == 'week' else ''}"
         )
 
 
-_MADE_OF: dict[Grain, str] = {
-    "day": "",
+def _made_of(grain: Grain) -> str:
+    """Return the periods that data of a grain can be asked by."""
+    if isinstance(grain, CalendarGrain):
+        wider = "" if grain.level == "year" else ", or its wider periods"
+        return f"the {grain.level} of calendar {grain.calendar.name!r}{wider}"
+    level = level_of(grain)
+    return f"the {level} or by periods made of whole ones ({_MADE_OF[level]})"
+
+
+_MADE_OF = {
     "week": "years of whole weeks, which a week calendar has",
     "month": "quarters and years that begin with a month",
     "quarter": "years that begin with a quarter",

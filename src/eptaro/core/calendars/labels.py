@@ -109,20 +109,24 @@ _CIVIL = (
     r"(?P<y>\d{4})[-/](?P<w>\d{1,2})",
     r"(?P<w>\d{1,2})/(?P<y>\d{4})",
 )
+_NUMBERED = (r"(?P<y>\d{4})[-/.](?P<n>\d{1,3})", r"(?P<n>\d{1,3})[-/.](?P<y>\d{4})")
 _LEVEL_OF = {"H": "half", "Q": "quarter", "M": "month", "P": "month", "W": "week"}
 PIVOT = 70  # years of two digits below it are in the 2000s
 
 
-def typed_label(text: str, prefix: str) -> TypedLabel | None:
+def typed_label(text: str, prefix: str, *, fiscal: bool = False) -> TypedLabel | None:
     """Return what a label says that somebody typed; None where it is none, or could be two.
 
     A year without the prefix that a calendar has could be a civil year, and one of two digits
-    alone anything.
+    alone anything. Where all years are known to be `fiscal` ones, the numbers beside them are those
+    of their months.
 
     >>> typed_label("q3 fy26", "FY")
     TypedLabel(year=2026, level='quarter', number=3, civil=False, spans_two=False)
     >>> typed_label("2025", "FY"), typed_label("25", "")
     (None, None)
+    >>> typed_label("2025-03", "FY", fiscal=True)
+    TypedLabel(year=2025, level='month', number=3, civil=False, spans_two=False)
     """
     plain = " ".join(text.upper().split())
     for form in _TYPED:
@@ -131,7 +135,8 @@ def typed_label(text: str, prefix: str) -> TypedLabel | None:
             continue
         year, end, kind = match["y"], match["z"], match["k"]
         has_prefix = bool(prefix and match["p"])
-        if (prefix and not has_prefix and not end) or (len(year) == 2 and not has_prefix):
+        civil = bool(prefix) and not has_prefix and not end and not fiscal
+        if civil or (len(year) == 2 and not has_prefix):
             continue
         whole = int(year) if len(year) == 4 else int(year) + (1900 if int(year) >= PIVOT else 2000)
         if end and int(end) != (whole + 1 if len(end) == 4 else (whole + 1) % 100):
@@ -140,6 +145,10 @@ def typed_label(text: str, prefix: str) -> TypedLabel | None:
             return None
         level = "year" if kind is None else _LEVEL_OF[kind]
         return TypedLabel(whole, level, int(match["n"] or 1), spans_two=bool(end))
+    for form in _NUMBERED if fiscal else ():
+        match = re.fullmatch(form, plain)
+        if match is not None:
+            return TypedLabel(int(match["y"]), "month", int(match["n"]))
     for form in _CIVIL:
         match = re.fullmatch(form, plain)
         month = month_number(match["w"]) if match is not None else None

@@ -17,7 +17,7 @@ from eptaro.core.aggregation.folded import Folded
 from eptaro.core.aggregation.groups import Categorical, Groups, unknown_group
 from eptaro.core.aggregation.merge import numbered_together
 from eptaro.core.calendars.calendar import Calendar
-from eptaro.core.calendars.grain import CIVIL, Grain, level_of
+from eptaro.core.calendars.grain import coarsest
 from eptaro.core.calendars.span import Span
 from eptaro.core.calendars.workdays import Workdays
 from eptaro.core.measures.measure import Measure, Measures, parse_measures
@@ -175,15 +175,6 @@ def with_measures(facts: BookData, measures: Sequence[Measure]) -> BookData:
         own = tuple(Measure(str(term), term) for term in sorted(terms, key=str))
         tables[name] = replace(table, facts=replace(table.facts, measures=own))
     return replace(facts, measures=tuple(measures), tables=tables)
-
-
-def coarsest(grains: Sequence[Grain]) -> Grain:
-    """Return the widest of several grains.
-
-    >>> coarsest(["day", "month", "week from Sunday"])
-    'month'
-    """
-    return max(grains, key=lambda grain: CIVIL.index(level_of(grain)))
 
 
 def _check_days(books: Mapping[str, BookData], calendar: Calendar) -> None:

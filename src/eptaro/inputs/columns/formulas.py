@@ -246,7 +246,7 @@ class FormulaColumns:
         if name == self._date:
             parsed = read_timed_dates(self._table, name, self._rules)
         else:
-            parsed = read_dates(array, replace(self._rules, grain=None), name)
+            parsed = read_dates(array, replace(self._rules, grain=None, fiscal_periods=False), name)
         valid = None
         if parsed.bad is not None and parsed.reasons is not None and parsed.bad.any():
             wrongly = [r for r in np.unique(parsed.reasons[parsed.bad]).tolist() if r != "blank"]

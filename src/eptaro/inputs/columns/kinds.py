@@ -64,6 +64,11 @@ def name_picked(formula: Formula) -> str | None:
     return node.name if isinstance(node, Name) else None
 
 
+def _of_days(rules: DateRules) -> DateRules:
+    """Return the rules for other columns than that of the dates: months are texts there."""
+    return replace(rules, grain="day", fiscal_periods=False)
+
+
 def read_text_or_date(
     array: pa.ChunkedArray, name: str, source: str, rules: DateRules, kind: ValueKind | None
 ) -> Column:
@@ -76,7 +81,7 @@ def read_text_or_date(
     if pa.types.is_null(type_of_values):
         return Column.of(name, "integer", np.zeros(len(array)), np.zeros(len(array), bool))
     if kind is ValueKind.DATE:
-        parsed = read_dates(array, replace(rules, grain="day"), name)  # months are texts here
+        parsed = read_dates(array, _of_days(rules), name)  # months are texts here
         bad = np.zeros(len(array), bool) if parsed.bad is None else parsed.bad
         blank = bad if parsed.reasons is None else parsed.reasons == "blank"
         unread = np.flatnonzero(bad & ~blank)
@@ -228,7 +233,7 @@ def _kind_of_values(
         return None
     if pc.any(source.are_numbers(filled)).as_py():
         return ValueKind.NUMBER
-    parsed = read_dates(filled, replace(rules, grain="day"), name)
+    parsed = read_dates(filled, _of_days(rules), name)
     return ValueKind.TEXT if parsed.bad is not None and parsed.bad.all() else ValueKind.DATE
 
 
@@ -289,7 +294,7 @@ def _add_evidence(
     evidence.numbers += pc.sum(numbers).as_py() or 0
     evidence.codes += pc.sum(pc.match_substring_regex(filled, _CODE)).as_py() or 0
     if evidence.dates and not evidence.numbers:
-        parsed = read_dates(filled, replace(rules, grain="day"), name)
+        parsed = read_dates(filled, _of_days(rules), name)
         evidence.dates = parsed.bad is None or not bool(np.any(parsed.bad))
     else:
         evidence.dates = False

@@ -37,9 +37,8 @@ class LookupTable:
     def __init__(self, lookup: Lookup, rules: DateRules, names_taken: Iterable[str]) -> None:
         source = opened_source(lookup.table, lookup.files)
         self.key, self.name = lookup.key, source.name
-        self._rules = replace(
-            rules, grain=None, order=None if rules.order == "infer" else rules.order
-        )
+        written = None if rules.order == "infer" else rules.order
+        self._rules = replace(rules, grain=None, fiscal_periods=False, order=written)
         try:
             table = pa.concat_tables(source.whole(), promote_options="default").combine_chunks()
         except (pa.ArrowInvalid, pa.ArrowTypeError) as error:

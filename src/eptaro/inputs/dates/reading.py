@@ -120,7 +120,7 @@ def takes_plain_days(rules: DateRules) -> bool:
     [True, True, False, False, False, False]
     """
     others = (rules.formats, rules.serials, rules.unix, rules.shift, rules.weeks)
-    return not any(others) and rules.grain in (None, "day")
+    return not any(others) and not rules.fiscal_periods and rules.grain in (None, "day")
 
 
 def show_value(value: pa.Scalar) -> str:
@@ -208,7 +208,7 @@ def _of_periods(values: NDArray[np.float64], whole: Ints, grain: Grain) -> Parse
     is_whole, short = values == whole, np.abs(values) < 10_000
     year, month = whole, np.ones(len(whole), np.int64)
     good = short & is_whole if grain == "year" else np.zeros(len(whole), bool)
-    long = {"month": 100, "week": 100, "quarter": 10}.get(grain)
+    long = {"month": 100, "week": 100, "quarter": 10}.get(str(grain))
     if long is not None:
         good = is_whole & (whole >= 1000 * long) & (whole < 10_000 * long)
         year, month = np.where(good, whole // long, whole), np.where(good, whole % long, month)
@@ -431,12 +431,17 @@ def _from_distinct(column: pa.ChunkedArray, rules: DateRules, name: str) -> Pars
     """Return the days of text: each distinct text is read once."""
     whole = encode_dictionary(column)
     texts = pc.cast(whole.dictionary, pa.string())
-    if rules.serials or rules.unix:
-        parsed = _numbers_in_text(texts, rules)
+    if rules.fiscal_periods:
+        from eptaro.inputs.dates.periods import parse_periods  # which few questions need
+
+        parsed, grain = parse_periods(texts, rules, name)
+    elif rules.serials or rules.unix:
+        parsed, grain = _numbers_in_text(texts, rules), None
     else:
-        parsed = parse_texts(texts, rules)
+        parsed, grain = parse_texts(texts, rules), None
     parsed = _with_blanks(texts, parsed, rules)
-    parsed, grain = _of_one_grain(texts, parsed, rules, name)
+    if grain is None:
+        parsed, grain = _of_one_grain(texts, parsed, rules, name)
     offsets = None
     if (parsed.offset != NO_OFFSET).any():
         if rules.zone is None:
@@ -543,7 +548,8 @@ def looks_like_dates(column: pa.ChunkedArray, rules: DateRules) -> bool:
 
     It is a glance that saves the full look at columns that are plainly something else.
     """
-    if not is_text(column.type) or rules.formats or rules.serials or rules.unix or rules.grain:
+    declared = (rules.formats, rules.serials, rules.unix, rules.grain, rules.fiscal_periods)
+    if not is_text(column.type) or any(declared):
         return True
     step = max(len(column) // _SAMPLE, 1)
     sample = (column[at].as_py() for at in range(0, len(column), step))
@@ -562,6 +568,10 @@ def read_dates(column: pa.ChunkedArray, rules: DateRules, name: str = "the colum
     if rules.weeks is not None:
         parsed = read_dates(column, replace(rules, weeks=None, grain="day"), name)
         return in_periods(parsed, rules)
+    if rules.fiscal_periods:
+        from eptaro.inputs.dates.periods import texts_of_periods  # which few questions need
+
+        return _from_distinct(texts_of_periods(column, name), rules, name)
     if is_text(column.type):
         return from_text(column, rules, name)
     return in_periods(_read_typed(column, rules, name), rules)
@@ -588,6 +598,11 @@ def _counted_on(parsed: ParsedDates, rules: DateRules, name: str) -> ParsedDates
 
 def in_periods(parsed: ParsedDates, rules: DateRules) -> ParsedDates:
     """Return days as the periods that they represent, where the rules give a grain."""
+    if rules.fiscal_periods:
+        from eptaro.inputs.dates.periods import days_in_calendar
+
+        days, exists, grain = days_in_calendar(parsed.days, rules)
+        return _in_grain(parsed, days, ~exists, grain, "does not exist in the calendar")
     if rules.weeks is not None:
         grain, days, astray = week_of(parsed.days, rules.weeks)
         why = f"is no {rules.weeks.split()[1].title()} ({setting(DateRules, 'weeks', rules.weeks)})"

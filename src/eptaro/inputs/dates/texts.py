@@ -107,18 +107,21 @@ _TIME = (
     r"(?:[T ]+(?P<H>\d{1,2}):(?P<M>\d{2})(?::(?P<S>\d{2})(?:[.,](?P<f>\d{1,9}))?)?"
     rf" ?(?P<p>[AaPp]\.?[Mm]\.?)? ?{_OFFSET}?)?"
 )
-_LETTER = r"[A-Za-z]|[^\x00-\x7F]"
-_WEEKDAY = r"(?P<w>[\p{L}\p{M}]+)\.?"
-_WORD = r"(?P<b>[\p{L}\p{M}]+)\.?"
+# All letters of Unicode take milliseconds to compile, where most columns are read in less: what is
+# no letter of ASCII counts as one, and texts that have other marks are sorted out first.
+_LETTER = r"[A-Za-z\x{80}-\x{10FFFF}]"
+_LETTERS_AND_ASCII = r"^[\x00-\x7F\p{L}\p{M}]*$"
+_WEEKDAY = rf"(?P<w>{_LETTER}+)\.?"
+_WORD = rf"(?P<b>{_LETTER}+)\.?"
 _DIRECTIVES = {
     "%Y": r"(?P<y>\d{4})",
     "%y": r"(?P<y>\d{2})",
     "%m": r"(?P<m>\d{1,2})",
     "%d": r"(?P<d>\d{1,2})",
-    "%b": _WORD,
-    "%B": _WORD,
-    "%a": _WEEKDAY,
-    "%A": _WEEKDAY,
+    "%b": r"(?P<b>[\p{L}\p{M}]+)\.?",
+    "%B": r"(?P<b>[\p{L}\p{M}]+)\.?",
+    "%a": r"(?P<w>[\p{L}\p{M}]+)\.?",
+    "%A": r"(?P<w>[\p{L}\p{M}]+)\.?",
     "%H": r"(?P<H>\d{1,2})",
     "%I": r"(?P<H>\d{1,2})",
     "%M": r"(?P<M>\d{2})",
@@ -148,11 +151,6 @@ class DatePattern(Record):
 
     pattern: str
     shown: str
-
-    @property
-    def worded(self) -> bool:
-        """Whether a month is a word in it."""
-        return "(?P<b>" in self.pattern
 
 
 def _order_pattern(order: str, *, worded: bool) -> str:
@@ -205,8 +203,8 @@ PERIOD_FORMS = (
     *(
         DatePattern(pattern, "")
         for pattern in (
-            rf"^(?P<b>[\p{{L}}\p{{M}}]{{3,}})\.?[./\-,' ]+{_YEAR_OR_TWO}$",
-            r"^(?P<y>\d{4})[./\-, ]+(?P<b>[\p{L}\p{M}]{3,})\.?$",
+            rf"^(?P<b>{_LETTER}{{3,}})\.?[./\-,' ]+{_YEAR_OR_TWO}$",
+            rf"^(?P<y>\d{{4}})[./\-, ]+(?P<b>{_LETTER}{{3,}})\.?$",
         )
     ),
     DatePattern(rf"^{_YEAR}{_PERIOD_GAP}[Qq](?P<q>\d)$", ""),
@@ -240,7 +238,7 @@ class Hint(NamedTuple):
     pattern: str
     question: str
     option: str
-    values: tuple[str | None, ...]
+    values: tuple[str | bool | None, ...]
     also: str = ""
 
     def __str__(self) -> str:
@@ -251,7 +249,10 @@ class Hint(NamedTuple):
 
 
 _TWO, _GAP = r"\d{1,2}", r" ?[./\- ] ?"
+# A year that is called a fiscal one, or the number of a period: `FY25-Q1`, `P03 2025`.
+FISCAL = r"(?i)^(?:FY ?(?:\d{4}|\d{2})\b.*|P\d{1,2}\W.*\d|\d{4}\W? ?P\d{1,2})$"
 HINTS = (
+    Hint(FISCAL, "a period of a fiscal year? ", "fiscal_periods", (True,)),
     Hint(
         rf"^{_TWO}{_GAP}{_TWO}{_GAP}\d{{4}}\b",
         "does the day or the month come first? ",
@@ -274,7 +275,7 @@ HINTS = (
     Hint(r"^\d{9,10}$", "seconds since 1970? ", "unix", ("s",)),
     Hint(r"^\d{12,13}$", "milliseconds since 1970? ", "unix", ("ms",)),
     Hint(
-        r"^\d{1,2}[./\-, ]+[\p{L}\p{M}]+[./\-, ]+\d{4}\b",
+        rf"^\d{{1,2}}[./\-, ]+{_LETTER}+[./\-, ]+\d{{4}}\b",
         "a month in another language? ",
         "locale",
         (None,),
@@ -405,13 +406,13 @@ def parse_texts(texts: pa.Array, rules: DateRules) -> ParsedTexts:
     if accepted is PLAIN_FORMS and (days := _plain_days(trimmed)) is not None:
         return ParsedTexts(days, micros, offset, reason)
     unread, grain = np.arange(size), np.zeros(size, np.int8)
-    # Patterns with words take longer to compile than a short column takes to read.
-    lettered = pc.match_substring_regex(trimmed, _LETTER)
-    has_letters = pc.any(lettered).as_py()
+    if not rules.formats and (others := _with_other_marks(trimmed)) is not None:
+        trimmed = pc.if_else(others, None, trimmed)  # no form has them
     for form in accepted:
-        if form.worded and not has_letters:
+        matches = pc.extract_regex(pc.take(trimmed, pc.array_of(unread)), form.pattern)
+        if matches.null_count == len(matches):
             continue
-        parts = _Parts(pc.take(trimmed, pc.array_of(unread)), form, rules)
+        parts = _Parts(matches, rules)
         hit, good = parts.matched, parts.matched & parts.exists
         rows = unread[good]
         day[rows], micros[rows], offset[rows] = (
@@ -441,6 +442,14 @@ def parse_texts(texts: pa.Array, rules: DateRules) -> ParsedTexts:
     return ParsedTexts(day, micros, offset, reason, grain)
 
 
+def _with_other_marks(texts: pa.Array) -> pa.Array | None:
+    """Return which texts have marks that are neither letters nor of ASCII, None where none has."""
+    plain = pc.match_substring_regex(texts, r"^[\x00-\x7F]*$")
+    if pc.all(plain).as_py():
+        return None
+    return pc.invert(pc.match_substring_regex(texts, _LETTERS_AND_ASCII))
+
+
 def _plain_days(texts: pa.Array) -> Ints | None:
     """Return the days of texts that are all written as 2025-08-20, the quick way."""
     ends = pc.min_max(pc.utf8_length(texts)).as_py()
@@ -456,9 +465,8 @@ def _plain_days(texts: pa.Array) -> Ints | None:
 class _Parts:
     """The named parts of texts that match one form, as numbers."""
 
-    def __init__(self, texts: pa.Array, form: DatePattern, rules: DateRules) -> None:
+    def __init__(self, matches: pa.StructArray, rules: DateRules) -> None:
         self._locale = rules.locale
-        matches = pc.extract_regex(texts, form.pattern)
         self.matched: Flags = pc.is_valid(matches).to_numpy(zero_copy_only=False)
         names = [field.name for field in matches.type]
         parts = {name: pc.struct_field(matches, name) for name in names}

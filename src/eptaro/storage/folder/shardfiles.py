@@ -29,6 +29,7 @@ from eptaro.storage.bookfile import occupied_cells, parts_of, tallies_of
 from eptaro.storage.folder.files import read_file, write_table
 from eptaro.storage.folder.manifest import FileEntry, Manifest
 from eptaro.storage.layout import damage, with_metadata
+from eptaro.storage.metadata import grain_from_metadata
 from eptaro.version import BOOK_MARK
 
 _ROWS = "rows::whole"
@@ -195,7 +196,7 @@ class ShardFiles(Record):
                 return None
             cells = joined_cells(tables, groups.count, place)
             distinct = {name: self.values(name) for name in self.manifest.counted_columns}
-            grain = self.manifest.about["grain"]
+            grain = grain_from_metadata(self.manifest.about["grain"])
             return Folded(groups, cells, entries(cells), (), distinct=distinct, grain=grain)
 
 
