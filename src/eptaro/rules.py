@@ -716,8 +716,8 @@ def in_calendar(rules: DateRules, calendar: Calendar) -> DateRules:
     >>> rules = DateRules(fiscal_periods=True)
     >>> in_calendar(rules, MonthCalendar()).fiscal_periods
     True
-    >>> in_calendar(rules, WeekCalendar("shop")).fiscal_periods
-    WeekCalendar('shop')
+    >>> in_calendar(rules, WeekCalendar("shops")).fiscal_periods.name
+    'shops'
     """
     if rules.fiscal_periods is not True or calendar == MonthCalendar():
         return rules

@@ -26,7 +26,7 @@ from eptaro.errors import count_noun
 from eptaro.inputs.columns.codes import doubts_of_groups
 from eptaro.inputs.columns.wrapped import clean_numbers, unpivot
 from eptaro.inputs.dates.clock import holds_clock, read_clock
-from eptaro.inputs.dates.reading import read_dates, settled_start, show_value
+from eptaro.inputs.dates.reading import in_periods, read_dates, settled_start, show_value
 from eptaro.inputs.files.chunks import translate_errors
 from eptaro.inputs.files.opening import opened_source
 from eptaro.inputs.filtered import FilteredSource
@@ -169,7 +169,8 @@ def _inspect_source(
     if formula is not None:
         check_columns([*groups, *key_names], opened.names(), opened.name)
         rules, words = replace(rules, grain=rules.grain or formula.grain), list[str]()
-        column = _calculated_dates(opened, date, formula, rules)
+        plain = replace(rules, fiscal_periods=False)
+        column = _calculated_dates(opened, date, formula, plain)
     else:
         timed = [] if rules.time is None else [rules.time]
         check_columns([date, *timed, *groups, *key_names], opened.names(), opened.name)
@@ -177,7 +178,10 @@ def _inspect_source(
         every = opened.source.column(date) if isinstance(opened, FilteredSource) else column
         rules, words = decided_rules(every, rules, date, findings)
         rules = settled_start([column], rules, date)
-    parsed = read_dates(column, rules, date)
+    if formula is not None and rules.fiscal_periods:
+        parsed = in_periods(read_dates(column, plain, date), rules)
+    else:
+        parsed = read_dates(column, rules, date)
     good = np.ones(len(parsed.days), bool) if parsed.bad is None else ~parsed.bad
     days = parsed.days if parsed.bad is None else parsed.days[good]
     if isinstance(opened, FilteredSource):

@@ -85,6 +85,9 @@ class Suggestion:
             if not any(self.grain_of(name) in _WITHIN_MONTHS for name in others):
                 others[f"date({', '.join(map(quoted_name, own))}, 1)"] = DateRules()
             date_rules = others
+        for name, rules in date_rules.items():
+            if rules.fiscal_periods and (formula := self._fiscal_months(name)):
+                return {formula: DateRules(fiscal_periods=rules.fiscal_periods)}
         by_day = {name: rules for name, rules in date_rules.items() if self.grain_of(name) == "day"}
         looks = {look.name: look for look in self.looks}
         plain = {n: r for n, r in by_day.items() if n not in looks or not _is_guessed(looks[n])}
@@ -146,12 +149,12 @@ class Suggestion:
         return proposed
 
     def _fiscal_months(self, year: str) -> str:
-        """Return the formula of a date from a column of fiscal years and that of the number of a
-        period in them, which are taken for months; empty where there are none.
+        """Return the formula of a date from a column of years and that of the number of a period in
+        them, which are taken for months; empty where there are none.
         """
         looks = {look.name: words_in(look.name) for look in self.looks if look.kind == "key"}
         numbers = [name for name, words in looks.items() if words & {"period", "month"}]
-        if len(numbers) != 1 or not words_in(year) & FISCAL_YEARS:
+        if len(numbers) != 1 or level_of(self.grain_of(year)) != "year":
             return ""
         return f"date({quoted_name(year)}, {quoted_name(numbers[0])}, 1)"
 
@@ -159,9 +162,8 @@ class Suggestion:
         """Return a command that answers from a file, as a shell takes it."""
         rules, usual = self.dates[date], DateRules()
         grain = self.grain_of(date)
-        if formula := self._fiscal_months(date):
-            periods = rules.fiscal_periods or True
-            date, rules, grain = formula, DateRules(fiscal_periods=periods), "month"
+        if words_in(date) & FISCAL_YEARS and (formula := self._fiscal_months(date)):
+            date, rules, grain = formula, DateRules(fiscal_periods=True), "month"
         words = ["eptaro", "recap", file]
         words += [] if self.across is None else ["--columns-across", self.across.written]
         words += ["--date", date]

@@ -62,7 +62,8 @@ def parse_periods(texts: pa.Array, rules: DateRules, name: str) -> tuple[ParsedT
             reasons[row] = str(error)
     met = {level: row for row, level in reversed([*enumerate(levels.tolist())]) if level}
     if rules.grain is None and len(met) > 1:
-        one, two = (f"{texts[row].as_py()!r}, a {level}" for level, row in [*met.items()][:2])
+        first = sorted((row, level) for level, row in met.items())[:2]
+        one, two = (f"{texts[row].as_py()!r}, a {level}" for row, level in first)
         option = spell_option("grain=", "--grain")
         raise DateError(
             f"{name!r} holds both {one}, and {two}; name the period of its dates with {option}"
