@@ -222,6 +222,9 @@ class Refused(unittest.TestCase):
         self.assertEqual(str(book.coverage), "2023-01-29..2023-03-25")
         with self.assertRaisesRegex(ep.QuestionError, "whole months of 'own'"):
             book.recap("month")
+        with tempfile.TemporaryDirectory() as folder:  # years of its own calendar: one sheet
+            years = self.book(["FY2024", "FY2025"])
+            years.report(Path(folder) / "years.xlsx")
         asked = book.with_calendar(RULES[4].calendar)
         self.assertEqual(asked.recap("month")["s"].tolist(), [1, 2])
 
@@ -253,6 +256,26 @@ class Commands(unittest.TestCase):
         self.assertIn("FY2025-Q4,2025-04-01,2025-06-30", answer)
         shown = asked(folder, "inspect ledger.csv --fiscal-periods --pattern 4-4-5").stdout
         self.assertIn("months of 'fiscal' without rows", shown)
+
+    def test_a_ledger_with_periods_that_adjust_its_years(self):
+        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        rows = "".join(f"{y},{p},{p}\n" for y in (2023, 2024) for p in range(1, 15))
+        (folder / "ledger.csv").write_text("fiscal_year,fiscal_period,amount\n" + rows)
+        shown = asked(folder, "inspect ledger.csv --fiscal-periods --year-starts 04-01").stdout
+        command = shown.splitlines()[-1].removeprefix("next: eptaro ")
+        self.assertIn("least(fiscal_period, 12)", command)
+        answer = asked(folder, f"{command} --subtotals year --format csv").stdout
+        self.assertIn("2024-X14,adjustment,2023-04-01,2024-03-31,366,true,1,14", answer)
+        self.assertIn("2024,year,2023-04-01,2024-03-31,366,true,14,105", answer)
+        asked(folder, "init ledger.csv --fiscal-periods --year-starts 04-01 --out own.toml")
+        answer = asked(folder, "recap --config own.toml --per year --format csv").stdout
+        self.assertIn("FY2024,2023-04-01,2024-03-31,366,true,14,105", answer)
+        plain = "recap ledger.csv --date 'date(fiscal_year, fiscal_period, 1)' --per year"
+        options = "--measure 'count()' --fiscal-periods --year-starts 04-01"
+        done = run_in(folder, *shlex.split(f"{plain} {options}"))
+        self.assertIn("row 13: '2023, 13' is not a day of the calendar (a period that", done.stderr)
+        shown = asked(folder, "inspect ledger.csv --fiscal-periods --pattern 13x4").stdout
+        self.assertIn("--date fiscal_year --fiscal-periods --pattern 13x4", shown)
 
     def test_labels_are_told_from_other_text(self):
         folder = Path(self.enterContext(tempfile.TemporaryDirectory()))

@@ -34,6 +34,7 @@ from eptaro.engines.figures import (
 )
 from eptaro.engines.profile import ColumnProfile, look_at
 from eptaro.errors import InputError
+from eptaro.inputs import arrow_compute as pc
 from eptaro.inputs.columns.codes import are_currencies
 from eptaro.inputs.dates.reading import read_dates
 from eptaro.inputs.dates.texts import is_whole_date
@@ -86,8 +87,12 @@ class Suggestion:
                 others[f"date({', '.join(map(quoted_name, own))}, 1)"] = DateRules()
             date_rules = others
         for name, rules in date_rules.items():
-            if rules.fiscal_periods and (formula := self._fiscal_months(name)):
-                return {formula: DateRules(fiscal_periods=rules.fiscal_periods)}
+            calendar = rules.fiscal_periods
+            if not isinstance(calendar, Calendar) or "month" not in calendar.levels:
+                continue
+            of_twelve = calendar.units("month", "year") == _MONTHS
+            if of_twelve and (formula := self._fiscal_months(name)):
+                return {formula: DateRules(fiscal_periods=calendar)}
         by_day = {name: rules for name, rules in date_rules.items() if self.grain_of(name) == "day"}
         looks = {look.name: look for look in self.looks}
         plain = {n: r for n, r in by_day.items() if n not in looks or not _is_guessed(looks[n])}
@@ -152,18 +157,43 @@ class Suggestion:
         """Return the formula of a date from a column of years and that of the number of a period in
         them, which are taken for months; empty where there are none.
         """
-        looks = {look.name: words_in(look.name) for look in self.looks if look.kind == "key"}
-        numbers = [name for name, words in looks.items() if words & {"period", "month"}]
-        if len(numbers) != 1 or level_of(self.grain_of(year)) != "year":
+        if self._period is None or level_of(self.grain_of(year)) != "year":
             return ""
-        return f"date({quoted_name(year)}, {quoted_name(numbers[0])}, 1)"
+        number = quoted_name(self._period.name)
+        month = f"least({number}, {_MONTHS})" if self.adjustments else number
+        return f"date({quoted_name(year)}, {month}, 1)"
+
+    @cached_property
+    def _period(self) -> ColumnProfile | None:
+        """The one column that holds the number of a period in a year, if there is one."""
+        keys = [look for look in self.looks if look.kind == "key" and look.numbers is not None]
+        numbers = [look for look in keys if words_in(look.name) & {"period", "month"}]
+        return numbers[0] if len(numbers) == 1 else None
+
+    @property
+    def adjustments(self) -> str:
+        """The column of the period that rows are posted to, where some adjust a year after its last
+        month; or empty.
+        """
+        if self._period is None or self._period.numbers is None:
+            return ""
+        return self._period.name if pc.max(self._period.numbers).as_py() > _MONTHS else ""
+
+    def _adjusts(self, date: str) -> bool:
+        """Return whether a date is calculated from the year and the period of a ledger, of which
+        some periods adjust a year.
+        """
+        calculated = self.dates.get(date, DateRules()).fiscal_periods or date not in self.dates
+        return bool(calculated and self.adjustments and Formula.date(date) is not None)
 
     def command(self, file: str, date: str, files: FileRules | None = None) -> str:
         """Return a command that answers from a file, as a shell takes it."""
         rules, usual = self.dates[date], DateRules()
         grain = self.grain_of(date)
-        if words_in(date) & FISCAL_YEARS and (formula := self._fiscal_months(date)):
+        unknown = words_in(date) & FISCAL_YEARS and not rules.fiscal_periods
+        if unknown and (formula := self._fiscal_months(date)):
             date, rules, grain = formula, DateRules(fiscal_periods=True), "month"
+        adjusted = ["--adjustments", self.adjustments] if self._adjusts(date) else []
         words = ["eptaro", "recap", file]
         words += [] if self.across is None else ["--columns-across", self.across.written]
         words += ["--date", date]
@@ -176,7 +206,7 @@ class Suggestion:
             value = getattr(rules, key)
             if value != getattr(usual, key):
                 words += [option, str(value).replace(" ", "-")]
-        words += fiscal_options(rules.fiscal_periods)
+        words += [*adjusted, *fiscal_options(rules.fiscal_periods)]
         words += ["--numbers", "infer"] if self.figures else []
         for name, (formula, _) in [*self.measures().items()][:_MOST_MEASURES]:
             words += ["--measure", f"{name if _plain(name) else name.replace(' ', '_')}={formula}"]
@@ -220,6 +250,8 @@ class Suggestion:
             f"by = {toml_value([*by])}",
             f"calendar = {toml_value(calendar)}",
         ]
+        if self._adjusts(date):
+            lines.append(f"adjustments = {toml_value(self.adjustments)}")
         if where is not None:
             lines.append(f"where = {toml_value(where)}")
         settings = {} if not isinstance(numbers, NumberRules) else asdict(numbers)
@@ -346,6 +378,7 @@ def fiscal_options(periods: bool | Calendar) -> list[str]:
     return ["--fiscal-periods", *chain.from_iterable(words)]
 
 
+_MONTHS = 12  # of a year
 _MOST_MEASURES = 3  # in a command that is to be read
 _OPTIONS = {
     "order": "--order",

@@ -100,7 +100,9 @@ def _sheets(book: Store, whole: Store, rules: SheetRules, as_of: AsOf) -> Iterat
             f"sheets={rules.sheets!r} is neither a level ({', '.join(levels)}) nor a group column "
             f"({', '.join(book.about.by) or 'none'})"
         )
-    if rules.sheets == book.about.folded.grain == "year":  # nothing lies within its periods
+    if (
+        rules.sheets == level_of(book.about.folded.grain) == "year"
+    ):  # nothing lies within its periods
         yield _Sheet("Years", coverage, _rows(whole, "year", coverage, as_of), None)
         return
     if LEVELS.index(rules.sheets) >= LEVELS.index(rules.parts):

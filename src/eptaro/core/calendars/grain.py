@@ -144,6 +144,7 @@ def plural_of(grain: Grain) -> str:
     ('months', 'weeks from Sunday')
     """
     kind, _, more = str(grain).partition(" ")
+    kind = "halve" if kind == "half" else kind
     return f"{kind}s {more}".rstrip().replace("its", "their")
 
 

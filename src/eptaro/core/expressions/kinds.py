@@ -269,7 +269,9 @@ def _uses(node: Node, use: Use, uses: list[Use]) -> None:
                 _uses(value, use, uses)
         case Call(function, given):
             takes = FUNCTIONS[function].takes
-            alike = use._replace(kind=sure_kind(node)) if use.kind is None else use
+            kind = sure_kind(node)
+            open_still = use.kind is None or not (use.sure or kind is None)
+            alike = use._replace(kind=kind, sure=True) if open_still else use
             if alike.kind is None and any(isinstance(part, Text) for part in given):
                 alike = Use("", ValueKind.TEXT, sure=False)
             for place, part in enumerate(given):

@@ -19,7 +19,7 @@ from eptaro.core.expressions.tree import Call, Name, Node, Where, error_at
 from eptaro.core.kernels.factorize import factorize
 from eptaro.core.kernels.parallel import run_parallel
 from eptaro.core.results.column import Column, join_columns
-from eptaro.errors import DateError
+from eptaro.errors import DateError, spell_option
 from eptaro.inputs.columns.codes import read_codes
 from eptaro.inputs.columns.kinds import in_order, name_picked, read_text_or_date
 from eptaro.inputs.columns.values import RowOrigin, read_numbers
@@ -139,8 +139,11 @@ class FormulaColumns:
             raise error_at(formula.text, formula.node.at, message)
         bad, reasons = None, None
         if column.valid is not None:
-            bad = ~column.valid
-            reasons = np.where(bad, "is not a day of the calendar", "").astype(object)
+            why, bad = "is not a day of the calendar", ~column.valid
+            if self._rules.fiscal_periods:
+                cure = spell_option("adjustments=", "--adjustments COLUMN")
+                why += f" (a period that adjusts the year? use least(period, 12), with {cure})"
+            reasons = np.where(bad, why, "").astype(object)
         days = np.where(bad, 0, column.data) if bad is not None else column.data
         return in_periods(ParsedDates(days.astype(np.int32), None, bad, reasons, None), self._rules)
 
