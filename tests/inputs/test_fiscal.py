@@ -215,6 +215,77 @@ class Refused(unittest.TestCase):
         with self.assertRaisesRegex(ep.DateError, "use fiscal_periods=True"):
             ep.Daybook({"on": ["FY2024-M01"]}, date="on", measures="count()")
 
+    def test_days_in_a_file_are_no_periods_and_nor_are_calculated_days(self):
+        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        (folder / "days.csv").write_text("on,x\n" + "2024-04-01,1\n" * 2000)
+        asked = {
+            "measures": "s=sum(x)",
+            "calendar": RULES[0].calendar,
+            "dates": ep.DateRules(fiscal_periods=True),
+        }
+        with self.assertRaisesRegex(ep.DateError, "'2024-04-01' is a day, and no period"):
+            ep.Daybook.read(folder / "days.csv", date="on", **asked)
+        frame = {"y": [2024, 2025], "m": [1, 2], "x": [1, 2]}
+        with self.assertRaisesRegex(ep.DateError, "calculated are months or years"):
+            ep.Daybook(frame, date="date(y, 1, m)", **asked)
+        years = ep.Daybook(frame, date="date(y, 1, 1)", **asked)
+        self.assertEqual(str(years.coverage), "2023-04-01..2025-03-31")
+        listed = ep.ListedCalendar(
+            "weeks",
+            [
+                {"year": 2024, "month": 1, "first": "2024-01-07", "last": "2024-02-03"},
+                {"year": 2024, "month": 2, "first": "2024-02-04", "last": "2024-03-02"},
+            ],
+        )
+        frame = {"y": [2024, 2024, 2024], "m": [1, 2, 3], "x": [1, 2, 4]}
+        asked |= {"calendar": listed}
+        with self.assertRaisesRegex(ep.DateError, "row 3: .* does not exist in the calendar"):
+            ep.Daybook(frame, date="date(y, m, 1)", **asked)
+        frame = {"on": ["2024-M01", "2024-P02", "2/2024"], "x": [1, 2, 4]}
+        book = ep.Daybook(frame, date="on", **asked)
+        self.assertEqual(book.recap("month")["s"].tolist(), [1, 6])
+        self.assertEqual(str(book.coverage), "2024-01-07..2024-03-02")
+
+    def test_weeks_are_those_of_the_calendar(self):
+        frame = {"on": ["FY2024-W01", "W02 FY24", "2024-W52"], "x": [1, 2, 4]}
+        dates = ep.DateRules(fiscal_periods=True)
+        book = ep.Daybook(
+            frame, date="on", measures="s=sum(x)", calendar=Shops.calendar, dates=dates
+        )
+        first = Shops().ends(2023) + DAY
+        self.assertEqual(str(book.coverage), f"{first}..{first + 7 * 52 * DAY - DAY}")
+        answer = [*book.recap("week").rows()]
+        self.assertEqual([row["s"] for row in answer if row["s"]], [1, 2, 4])
+        with self.assertRaisesRegex(ep.QuestionError, "dated by the week from Sunday"):
+            book.recap("day")
+
+    def test_other_columns_are_read_as_ever(self):
+        frame = {
+            "on": ["FY2024-M01", "FY2024-M01", "FY2024-M02"],
+            "paid": ["2024-02-01", "2024-03-05", "2024-04-02"],
+            "key": ["a", "b", "a"],
+        }
+        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        lines = [",".join(row) for row in zip(*frame.values(), strict=True)]
+        (folder / "rows.csv").write_text("\n".join(["on,paid,key", *lines, ""]))
+        (folder / "rates.csv").write_text("key,since,rate\na,2023-01-01,2\na,2023-05-01,3\n")
+        book = ep.Daybook.read(
+            folder / "rows.csv",
+            date="on",
+            measures=[
+                "d=max(days(paid, date(2024, 1, 1)))",
+                "n=count(where paid >= '2024-03-01')",
+                "r=sum(rate)",
+            ],
+            calendar=RULES[0].calendar,
+            dates=ep.DateRules(fiscal_periods=True),
+            lookups=ep.Lookup(folder / "rates.csv", "key", first="since"),
+        )
+        self.assertEqual(
+            [(abs(row["d"]), row["n"], row["r"]) for row in book.recap("month").rows()],
+            [(64, 1, 2), (92, 1, 3)],
+        )
+
     def test_a_calendar_of_the_dates_beside_that_of_the_questions(self):
         dates = ep.DateRules(fiscal_periods=RULES[4].calendar)
         frame = {"on": ["FY2024-M01", "FY2024-M02"], "x": [1, 2]}
@@ -222,6 +293,9 @@ class Refused(unittest.TestCase):
         self.assertEqual(str(book.coverage), "2023-01-29..2023-03-25")
         with self.assertRaisesRegex(ep.QuestionError, "whole months of 'own'"):
             book.recap("month")
+        halves = self.book(["FY2024-H1"], RULES[1].calendar)
+        with self.assertRaisesRegex(ep.QuestionError, "not made of whole halves of 'own'"):
+            halves.recap("quarter")
         with tempfile.TemporaryDirectory() as folder:  # years of its own calendar: one sheet
             years = self.book(["FY2024", "FY2025"])
             years.report(Path(folder) / "years.xlsx")
@@ -277,8 +351,24 @@ class Commands(unittest.TestCase):
         shown = asked(folder, "inspect ledger.csv --fiscal-periods --pattern 13x4").stdout
         self.assertIn("--date fiscal_year --fiscal-periods --pattern 13x4", shown)
 
+    def test_a_config_keeps_the_calendar_of_its_dates(self):
+        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        (folder / "plan.csv").write_text("on,x\n2024-M01,1\n2024-M02,2\n")
+        (folder / "own.toml").write_text(
+            "[calendars.fiscal]\nkind = 'month'\nyear_starts = '04-01'\n[calendars.late]\nkind = 'month'\nyear_starts = '10-01'\n"
+            "[data]\nfiles = ['plan.csv']\ndate = 'on'\ncalendar = 'fiscal'\n"
+            "measures = {s = 'sum(x)'}\ndates = {fiscal_periods = true}\n"
+        )
+        for more, label in (("", "2024-M01"), ("--calendar late", "2023-M07")):
+            answer = asked(
+                folder, f"recap --config own.toml --per month --format csv {more}"
+            ).stdout
+            self.assertTrue(answer.splitlines()[1].startswith(f"{label},2023-04-01"), answer)
+
     def test_labels_are_told_from_other_text(self):
         folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        (folder / "years.csv").write_text("year,x\n2023,1\n2024,2\n")
+        self.assertNotIn("fiscal", asked(folder, "inspect years.csv").stdout)
         (folder / "plan.csv").write_text("on,x\nFY2024-M01,1\nFY2024-M02,2\n")
         self.assertIn("periods of fiscal years; as dates", asked(folder, "inspect plan.csv").stdout)
         shown = asked(folder, "inspect plan.csv --date on --fiscal-periods --year-starts 04-01")

@@ -108,9 +108,8 @@ _TIME = (
     rf" ?(?P<p>[AaPp]\.?[Mm]\.?)? ?{_OFFSET}?)?"
 )
 # All letters of Unicode take milliseconds to compile, where most columns are read in less: what is
-# no letter of ASCII counts as one, and texts that have other marks are sorted out first.
+# not of ASCII counts as one. No word with other marks is a month or a weekday.
 _LETTER = r"[A-Za-z\x{80}-\x{10FFFF}]"
-_LETTERS_AND_ASCII = r"^[\x00-\x7F\p{L}\p{M}]*$"
 _WEEKDAY = rf"(?P<w>{_LETTER}+)\.?"
 _WORD = rf"(?P<b>{_LETTER}+)\.?"
 _DIRECTIVES = {
@@ -406,8 +405,6 @@ def parse_texts(texts: pa.Array, rules: DateRules) -> ParsedTexts:
     if accepted is PLAIN_FORMS and (days := _plain_days(trimmed)) is not None:
         return ParsedTexts(days, micros, offset, reason)
     unread, grain = np.arange(size), np.zeros(size, np.int8)
-    if not rules.formats and (others := _with_other_marks(trimmed)) is not None:
-        trimmed = pc.if_else(others, None, trimmed)  # no form has them
     for form in accepted:
         matches = pc.extract_regex(pc.take(trimmed, pc.array_of(unread)), form.pattern)
         if matches.null_count == len(matches):
@@ -440,14 +437,6 @@ def parse_texts(texts: pa.Array, rules: DateRules) -> ParsedTexts:
             hit = untouched[fits.to_numpy(zero_copy_only=False)]
             reason[hit] = f"is not written as {forms_accepted} ({hint})"
     return ParsedTexts(day, micros, offset, reason, grain)
-
-
-def _with_other_marks(texts: pa.Array) -> pa.Array | None:
-    """Return which texts have marks that are neither letters nor of ASCII, None where none has."""
-    plain = pc.match_substring_regex(texts, r"^[\x00-\x7F]*$")
-    if pc.all(plain).as_py():
-        return None
-    return pc.invert(pc.match_substring_regex(texts, _LETTERS_AND_ASCII))
 
 
 def _plain_days(texts: pa.Array) -> Ints | None:
