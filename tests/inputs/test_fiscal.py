@@ -262,7 +262,7 @@ class Refused(unittest.TestCase):
     def test_other_columns_are_read_as_ever(self):
         frame = {
             "on": ["FY2024-M01", "FY2024-M01", "FY2024-M02"],
-            "paid": ["2024-02-01", "2024-03-05", "2024-04-02"],
+            "paid": ["1 Feb 2024", "5 Mar 2024", "2 Apr 2024"],
             "key": ["a", "b", "a"],
         }
         folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
