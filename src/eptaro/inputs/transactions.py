@@ -212,6 +212,10 @@ class Transactions:
         """
         where, request = self._formulas.where, self.columns_read()
         as_they_stand = not self._rules.shift and self._date not in self._formulas.columns
+        # Texts that are dates are in another order than their days.
+        as_they_stand &= where is None or not any(
+            use.dated and self._kinds.get(use.name) is ValueKind.DATE for use in where.uses
+        )
         if where is None or self._inputs or not as_they_stand:
             return self._source.batches(request)
         return self._source.pieces(request, where.node)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import re
 from collections.abc import Mapping, Sequence
 from enum import Enum
@@ -216,9 +217,9 @@ def _expect(
 class Use(NamedTuple):
     """How an expression uses a column: the `kind` that it takes it for, None where that is open.
 
-    A use that is not `sure` is beside a text that is written out, which may be a date. `ordered`
-    uses ask which of two is less, `blank` ones only whether there is a value, `picked` ones for a
-    value as it is.
+    A use that is not `sure` is beside a text that is written out, which a `dated` one is beside as
+    a date. `ordered` uses ask which of two is less, `blank` ones only whether there is a value,
+    `picked` ones for a value as it is.
     """
 
     name: str
@@ -227,6 +228,7 @@ class Use(NamedTuple):
     ordered: bool = False
     blank: bool = False
     picked: bool = False
+    dated: bool = False
 
 
 def column_uses(node: Node, wanted: ValueKind | None = None) -> list[Use]:
@@ -253,9 +255,11 @@ def _uses(node: Node, use: Use, uses: list[Use]) -> None:
                 _uses(part, Use("", ValueKind.NUMBER), uses)
         case Comparison() | In():
             kind = next((k for part in node.parts if (k := sure_kind(part)) is not None), None)
-            beside_text = kind is None and any(isinstance(part, Text) for part in node.parts)
+            texts = [part.value for part in node.parts if isinstance(part, Text)]
+            beside_text = kind is None and bool(texts)
             ordered = isinstance(node, Comparison) and node.how not in ("=", "!=")
             own = Use("", ValueKind.TEXT if beside_text else kind, not beside_text, ordered)
+            own = own._replace(dated=beside_text and all(map(is_day, texts)))
             for part in node.parts:
                 _uses(part, own, uses)
         case BoolOp() | Not():
@@ -286,6 +290,14 @@ def _uses(node: Node, use: Use, uses: list[Use]) -> None:
                 _uses(part, alike if kinds_taken is None else own, uses)
         case _:
             raise EptaroError(f"an expression holds {node!r}, of which no kind is known")
+
+
+def is_day(text: str) -> bool:
+    """Return whether a text is a day as expressions have it: 2025-08-20."""
+    try:
+        return len(text) == len("2025-08-20") and bool(dt.date.fromisoformat(text))
+    except ValueError:
+        return False
 
 
 def sure_kind(node: Node) -> ValueKind | None:

@@ -6,12 +6,12 @@ What a database would calculate in another way than Eptaro does is refused by na
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from itertools import pairwise
 from typing import Any
 
 from eptaro.core.calendars.levels import Names
-from eptaro.core.expressions.kinds import ValueKind, check_alike, kind_of, ordinal_of_text
+from eptaro.core.expressions.kinds import ValueKind, check_alike, is_day, kind_of, ordinal_of_text
 from eptaro.core.expressions.parser import Formula, Formulas
 from eptaro.core.expressions.tree import (
     BinaryOp,
@@ -271,6 +271,13 @@ def _band(to: Translator, node: Call) -> SqlExpr:
     return SqlExpr(sql.case(*cases, (filled, sql.literal(f"{edge_texts[-1]} and over"))))
 
 
+def _are_days(nodes: Sequence[Node]) -> bool:
+    """Return whether all texts that are written out, of which there are some, are days."""
+    texts = [node.value for node in nodes if isinstance(node, Text)]
+    return bool(texts) and all(map(is_day, texts))
+
+
+_DAY = len("2025-08-20")
 _COMPARED = {"=": "=", "!=": "<>", "<": "<", "<=": "<=", ">": ">", ">=": ">="}
 
 
@@ -377,9 +384,12 @@ class Translator:
             case BinaryOp(how, left, right):
                 return self._calculate(node, how, self.number(left), self.number(right))
             case Comparison(how, left, right):
-                return SqlExpr(self._compare(how, left, right))
+                dated = _are_days([left, right])
+                return SqlExpr(self._compare(how, left, right, dated=dated))
             case In(value, choices):
-                return SqlExpr(sql.or_(*(self._compare("=", value, choice) for choice in choices)))
+                dated = _are_days(choices)
+                compared = (self._compare("=", value, choice, dated=dated) for choice in choices)
+                return SqlExpr(sql.or_(*compared))
             case BoolOp(how, left, right):
                 join = sql.and_ if how == "and" else sql.or_
                 return SqlExpr(join(self.translate(left).sql, self.translate(right).sql))
@@ -468,7 +478,7 @@ class Translator:
             case _:
                 return SqlExpr(first % sql.func.nullif(second, 0), scale)
 
-    def _compare(self, how: str, left: Node, right: Node) -> Any:
+    def _compare(self, how: str, left: Node, right: Node, *, dated: bool) -> Any:
         kind = check_alike([left, right], self.kinds, self.text, left.at)
         if kind in (ValueKind.NUMBER, ValueKind.BLANK):
             one, two, _ = self.alike(self.number(left), self.number(right))
@@ -477,6 +487,11 @@ class Translator:
             one, two = (self.day(node) for node in (left, right))
         else:
             one, two = (self._operand(node) for node in (left, right))
+            if dated and kind is ValueKind.TEXT:  # whose day is what counts of a time
+                one, two = (
+                    self.sql.func.nullif(self.sql.func.substr(part, 1, _DAY), "")
+                    for part in (one, two)
+                )
             if kind is ValueKind.TEXT:
                 one = self.in_order(one)
         return one.op(_COMPARED[how], is_comparison=True)(two)

@@ -171,6 +171,27 @@ class SqlTable:
             if bad is not None:
                 raise MeasureError(f"{self.name}: column {name!r} holds {bad!r}, no number")
 
+    def check_days(self, names: Iterable[str]) -> None:
+        """Raise `InputError` for text that is compared with a date, and is not written as one."""
+        sql = self.sql
+        for name in names:
+            column = self.rows.columns.get(name)
+            if column is None or not isinstance(column.type, sql.String):
+                continue
+            days = sql.or_(*(column.like(f"____-__-__{more}") for more in ("", " %", "T%")))
+            time = sql.func.substr(column, 12)
+            offset = sql.or_(*(time.like(f"%{mark}%") for mark in ("+", "-", "Z")))
+            odd = sql.or_(sql.not_(days), offset)
+            query = sql.select(column).where(column != "", odd).limit(1)
+            with self.engine.connect() as connection:
+                bad = connection.execute(query).scalar()
+            if bad is not None:
+                raise InputError(
+                    f"{self.name}: column {name!r} is compared with a date, and holds {bad!r}: "
+                    f"text is taken for dates only where all of it is written as 2025-08-20, with "
+                    f"or without a time; cast it in a view or a query, or read it with Daybook.read"
+                )
+
     # ---- the queries ------------------------------------------------------------
 
     def day(self, date: str, rules: DateRules) -> Any:

@@ -23,6 +23,7 @@ from eptaro.inputs import arrow_compute as pc
 from eptaro.inputs.dates.reading import is_text, read_dates
 from eptaro.inputs.options import FoldSpec
 from eptaro.inputs.sources import ColumnRequest, Source
+from eptaro.option import setting
 from eptaro.rules import DateRules
 
 _PICKS = ("min", "max", "first", "last")
@@ -179,7 +180,13 @@ def _certain_kind(name: str, uses: list[Use]) -> ValueKind | None:
         )
     if sure:
         return next(iter(sure))
-    return ValueKind.TEXT if any(use.kind is ValueKind.TEXT for use in uses) else None
+    texts = (use.kind is ValueKind.TEXT and not use.dated for use in uses)
+    return ValueKind.TEXT if any(texts) else None
+
+
+def _beside_dates(uses: list[Use]) -> bool:
+    """Return whether a column is compared with a date that is written out."""
+    return any(use.dated for use in uses)
 
 
 def _sure_kinds(uses: list[Use]) -> set[ValueKind]:
@@ -191,15 +198,24 @@ def _kinds_of_typed(
     source: Source, date: str, formulas: Formulas, used: Mapping[str, list[Use]], rules: DateRules
 ) -> dict[str, ValueKind]:
     """Return what columns of text are taken for in a source that has types; those that values are
-    picked from are texts or dates where the first rows that hold any value hold no number.
+    picked from are texts or dates where the first rows that hold any value hold no number, and
+    those that are compared with a date are dates where all values are.
     """
     kinds, open_ones = dict[str, ValueKind](), list[str]()
+    dated = dict[str, list[Use]]()
     for name, uses in used.items():
         sure = _sure_kinds(uses)
         if len(sure) == 1:
             kinds[name] = next(iter(sure))
-        elif not sure and name in source.names() and any(use.picked for use in uses):
-            open_ones.append(name)
+        elif not sure and name in source.names():
+            open_ones += [name] if any(use.picked for use in uses) else []
+            dated |= {name: uses} if _beside_dates(uses) and not _certain_kind(name, uses) else {}
+    if dated:
+        first = next(source.batches(ColumnRequest(next(iter(dated)), others=[*dated])), None)
+        texts = {n: uses for n, uses in dated.items() if first and is_text(first[n].type)}
+        decided = _decide_kinds(source, date, texts, rules)
+        kinds |= {name: kind for name, kind in decided if kind is ValueKind.DATE}
+        open_ones = [name for name in open_ones if name not in kinds]
     if not open_ones:
         return kinds
     empty = set[str]()
@@ -246,6 +262,8 @@ class _Evidence:
     codes: int = 0
     other: tuple[int, str] | None = None  # the first row that is no number, and what it holds
     dates: bool = True
+    some_dates: bool = False
+    undated: tuple[int, str, str] | None = None  # the first row that is no date, its text and why
     texts: list[pa.Array] = field(default_factory=list)
 
 
@@ -260,7 +278,8 @@ def _decide_kinds(
     rows, own = 0, [name for name in source.names() if name not in source.beside]
     for table in source.batches(ColumnRequest(date if date in own else own[0], others=names)):
         for name in names:
-            _add_evidence(source, evidence[name], table[name], name, rows, rules)
+            dated = _beside_dates(open_ones[name])
+            _add_evidence(source, evidence[name], table[name], name, rows, rules, dated=dated)
         rows += table.num_rows
     for name in names:
         yield name, _kind(source, name, evidence[name], open_ones[name])
@@ -273,8 +292,10 @@ def _add_evidence(
     name: str,
     rows_before: int,
     rules: DateRules,
+    *,
+    dated: bool,
 ) -> None:
-    """Add what some rows of a column hold."""
+    """Add what some rows of a column hold; digits may be dates where it is compared with one."""
     if not is_text(column.type):  # such as the number of a row that was set across
         evidence.numbers += len(column) - column.null_count
         evidence.filled += len(column) - column.null_count
@@ -293,9 +314,14 @@ def _add_evidence(
     evidence.filled += len(filled)
     evidence.numbers += pc.sum(numbers).as_py() or 0
     evidence.codes += pc.sum(pc.match_substring_regex(filled, _CODE)).as_py() or 0
-    if evidence.dates and not evidence.numbers:
-        parsed = read_dates(filled, _of_days(rules), name)
-        evidence.dates = parsed.bad is None or not bool(np.any(parsed.bad))
+    if evidence.dates and (dated or not evidence.numbers):
+        parsed = read_dates(texts, _of_days(rules), name)
+        unread = parsed.reasons is not None and (parsed.reasons != "") & (parsed.reasons != "blank")
+        evidence.dates = not np.any(unread)
+        evidence.some_dates |= not np.all(parsed.bad if parsed.bad is not None else False)
+        if not evidence.dates and parsed.reasons is not None:
+            row = int(np.flatnonzero(unread)[0])
+            evidence.undated = rows_before + row, texts[row].as_py(), str(parsed.reasons[row])
     else:
         evidence.dates = False
 
@@ -304,6 +330,17 @@ def _kind(source: Source, name: str, evidence: _Evidence, uses: list[Use]) -> Va
     """Return what a column is; raises `MeasureError` for one that is nearly all numbers."""
     if not evidence.filled:
         return ValueKind.BLANK
+    if _beside_dates(uses):
+        if evidence.dates:
+            return ValueKind.DATE
+        if evidence.undated and any(use.ordered or evidence.some_dates for use in uses):
+            row, text, why = evidence.undated
+            word = not any(map(str.isdigit, text))
+            blank = f"; {setting(DateRules, 'blanks', text)} counts it as blank" if word else ""
+            raise MeasureError(
+                f"{source.name}: row {source.row_number(row):,} of {name!r}, which is compared "
+                f"with a date: {text!r} {why}{blank}"
+            )
     if source.has_rules and not evidence.codes:
         every = pa.chunked_array(evidence.texts, pa.string()).unique()
         if source.settles_numbers(name, every):

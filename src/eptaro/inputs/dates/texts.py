@@ -287,7 +287,8 @@ def forms(rules: DateRules) -> Sequence[DatePattern]:
     if rules.formats:
         return [DatePattern(_compile_pattern(text), text) for text in rules.formats]
     if rules.order in (None, "infer"):
-        return PLAIN_FORMS if rules.grain is None else [*_SAID[rules.grain], *PLAIN_FORMS]
+        own = _SAID[rules.grain or "day"]
+        return [*own, *PLAIN_FORMS] if own else PLAIN_FORMS
     order = str(rules.order)
     example = {"ymd": "2025/08/20", "dmy": "20.08.2025", "mdy": "08/20/2025"}[order]
     patterns = [
@@ -433,6 +434,8 @@ def parse_texts(texts: pa.Array, rules: DateRules) -> ParsedTexts:
     if accepted is PLAIN_FORMS and len(untouched):
         untouched_texts = pc.take(trimmed, pc.array_of(untouched))
         for hint in HINTS:
+            if hint.option == "grain" and rules.grain is not None:
+                continue
             fits = pc.fill_null(pc.match_substring_regex(untouched_texts, hint.pattern), False)
             hit = untouched[fits.to_numpy(zero_copy_only=False)]
             reason[hit] = f"is not written as {forms_accepted} ({hint})"
