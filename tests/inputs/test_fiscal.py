@@ -364,6 +364,18 @@ class Commands(unittest.TestCase):
                 folder, f"recap --config own.toml --per month --format csv {more}"
             ).stdout
             self.assertTrue(answer.splitlines()[1].startswith(f"{label},2023-04-01"), answer)
+        (folder / "listed.csv").write_text(
+            "year,month,first,last\n2024,1,2024-01-07,2024-02-03\n2024,2,2024-02-04,2024-03-02\n"
+        )
+        (folder / "listed.toml").write_text(
+            "[calendars.own]\nkind = 'listed'\nfile = 'listed.csv'\n"
+            "[data]\nfiles = ['plan.csv']\ndate = 'on'\ncalendar = 'own'\n"
+            "measures = {s = 'sum(x)'}\ndates = {fiscal_periods = true}\n"
+        )
+        shown = asked(folder, "inspect --config listed.toml").stdout
+        self.assertIn("the last day of the last month: dates are months of 'own'", shown)
+        answer = asked(folder, "recap --config listed.toml --per month --format csv").stdout
+        self.assertIn("2024-M02,2024-02-04,2024-03-02", answer)
 
     def test_labels_are_told_from_other_text(self):
         folder = Path(self.enterContext(tempfile.TemporaryDirectory()))

@@ -369,6 +369,8 @@ def fiscal_options(periods: bool | Calendar) -> list[str]:
     """
     if not isinstance(periods, Calendar):
         return ["--fiscal-periods", "--year-starts", "MM-01"] if periods else []
+    if periods.limits is not None:  # which a config lists
+        return ["--fiscal-periods"]
     settings = periods.settings()
     first = "pattern" if "pattern" in settings else "year_starts"
     usual = from_settings({"kind": settings["kind"], "name": settings["name"]}).settings()

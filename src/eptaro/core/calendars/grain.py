@@ -65,10 +65,8 @@ NamedGrain: TypeAlias = Literal[
 Grain: TypeAlias = NamedGrain | CalendarGrain
 CivilGrain: TypeAlias = Literal["day", "week", "month", "quarter", "year"]
 GRAINS: tuple[NamedGrain, ...] = get_args(NamedGrain)
-WEEKS: tuple[NamedGrain, ...] = (
-    "week",
-    *GRAINS[5:11],
-)  # by the day that they begin on, Monday first
+# By the day that they begin on, Monday first.
+WEEKS: tuple[NamedGrain, ...] = ("week", *GRAINS[5:11])
 _BY_LAST_DAY, _BY_MOST_DAYS = GRAINS[11:18], GRAINS[18:25]
 STRADDLING: Mapping[str, tuple[NamedGrain, ...]] = {
     "last day": _BY_LAST_DAY,  # a week counts in the period that holds its last day
