@@ -92,7 +92,28 @@ class Compared(unittest.TestCase):
                         if store in ("frame", "parquet", "csv"):
                             self.assertGreater(book.prove(table), 0)
 
+    def test_groups_of_rows_are_not_passed_over_by_their_letters(self):
+        paid = ["05 Mar 2024", "06 Mar 2024", "07 Jan 2024"]
+        asked = {"measures": "n=count()", "where": "paid >= '2024-03-01'"}
+        for store, book in self.stores(paid, "", asked):
+            self.assertEqual(book.recap("year")["n"].tolist(), [2], store)
+
     def test_what_is_no_date_is_named(self):
+        with self.assertRaisesRegex(ep.MeasureError, "row 2 of 'paid', .*'n/a' is not"):
+            [
+                *self.stores(
+                    ["2024-03-05", "n/a"], "", {"measures": "count(where paid = '2024-03-05')"}
+                )
+            ]
+        late = {"measures": "n=count(where paid >= '2024-03-01')"}
+        with self.assertRaises(ep.MeasureError) as caught:
+            [*self.stores(["202403"], "", late)]
+        self.assertNotIn("grain", str(caught.exception))
+        stamps = ["2024-03-05T10:00+01:00"]
+        with self.assertRaisesRegex(ep.DateError, "'paid' holds times with an offset"):
+            [*self.stores(stamps, "", late)]
+        with self.assertRaisesRegex(ep.InputError, "'paid' is compared with a date, and holds"):
+            [*self.stores(stamps, ISO[0], late | {"dates": ep.DateRules(zone="UTC")})]
         for paid, words in (
             (["2024-03-05", "n/a"], "row 2 of 'paid', which is compared with a date: 'n/a' is not"),
             (["02/01/2024", "03/05/2024"], "row 1 of 'paid', .*does the day or the month come"),
@@ -119,11 +140,13 @@ class Compared(unittest.TestCase):
 
     def test_other_texts_stay_texts(self):
         frame = {"on": ["2024-01-01", "2024-01-02"], "mark": ["2024-03-05b", "B 7"]}
+        frame["digits"] = ["12", "13"]
         for text, count in (
             ("mark = '2024-03-05'", 0),
             ("mark = '2024-03-05b'", 1),
             ("mark > '2024-03-99'", 1),
             ("mark in ('2024-03-05', 'B 7')", 1),
+            ("digits = '2024-03-05'", 0),
         ):
             book = ep.Daybook(frame, date="on", measures=f"n=count(where {text})")
             self.assertEqual(book.recap("year")["n"].tolist(), [count], text)
