@@ -239,7 +239,7 @@ def fold_database(url: str, what: str, options: SqlOptions) -> Folded:
             columns = {*formulas.names, *(plane.column for plane in wanted_planes)}
             rows = rows.with_column_types(columns - {date})
             uses = (use for formula in formulas.every for use in formula.uses)
-            rows.check_days({use.name for use in uses if use.dated})
+            rows.check_days({use.name for use in uses if use.dated} - {date})
             days = None
             if formulas.where is not None:
                 narrowing = {date, *scope.wanted}
