@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime as dt
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from enum import Enum
 from typing import NamedTuple
 
@@ -255,11 +255,10 @@ def _uses(node: Node, use: Use, uses: list[Use]) -> None:
                 _uses(part, Use("", ValueKind.NUMBER), uses)
         case Comparison() | In():
             kind = next((k for part in node.parts if (k := sure_kind(part)) is not None), None)
-            texts = [part.value for part in node.parts if isinstance(part, Text)]
-            beside_text = kind is None and bool(texts)
+            beside_text = kind is None and any(isinstance(part, Text) for part in node.parts)
             ordered = isinstance(node, Comparison) and node.how not in ("=", "!=")
             own = Use("", ValueKind.TEXT if beside_text else kind, not beside_text, ordered)
-            own = own._replace(dated=beside_text and all(map(is_day, texts)))
+            own = own._replace(dated=beside_text and are_days(node.parts))
             for part in node.parts:
                 _uses(part, own, uses)
         case BoolOp() | Not():
@@ -292,8 +291,18 @@ def _uses(node: Node, use: Use, uses: list[Use]) -> None:
             raise EptaroError(f"an expression holds {node!r}, of which no kind is known")
 
 
-def is_day(text: str) -> bool:
-    """Return whether a text is a day as expressions have it: 2025-08-20."""
+def are_days(nodes: Iterable[Node]) -> bool:
+    """Return whether all texts that are written out, of which there are some, are days.
+
+    >>> from eptaro.core.expressions.parser import parse
+    >>> [are_days(parse(f"paid > {text}").parts) for text in ("'2025-08-20'", "'2025-08'", "due")]
+    [True, False, False]
+    """
+    texts = [node.value for node in nodes if isinstance(node, Text)]
+    return bool(texts) and all(map(_is_day, texts))
+
+
+def _is_day(text: str) -> bool:
     try:
         return len(text) == len("2025-08-20") and bool(dt.date.fromisoformat(text))
     except ValueError:

@@ -6,12 +6,12 @@ What a database would calculate in another way than Eptaro does is refused by na
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from itertools import pairwise
 from typing import Any
 
 from eptaro.core.calendars.levels import Names
-from eptaro.core.expressions.kinds import ValueKind, check_alike, is_day, kind_of, ordinal_of_text
+from eptaro.core.expressions.kinds import ValueKind, are_days, check_alike, kind_of, ordinal_of_text
 from eptaro.core.expressions.parser import Formula, Formulas
 from eptaro.core.expressions.tree import (
     BinaryOp,
@@ -271,12 +271,6 @@ def _band(to: Translator, node: Call) -> SqlExpr:
     return SqlExpr(sql.case(*cases, (filled, sql.literal(f"{edge_texts[-1]} and over"))))
 
 
-def _are_days(nodes: Sequence[Node]) -> bool:
-    """Return whether all texts that are written out, of which there are some, are days."""
-    texts = [node.value for node in nodes if isinstance(node, Text)]
-    return bool(texts) and all(map(is_day, texts))
-
-
 _DAY = len("2025-08-20")
 _COMPARED = {"=": "=", "!=": "<>", "<": "<", "<=": "<=", ">": ">", ">=": ">="}
 
@@ -384,10 +378,10 @@ class Translator:
             case BinaryOp(how, left, right):
                 return self._calculate(node, how, self.number(left), self.number(right))
             case Comparison(how, left, right):
-                dated = _are_days([left, right])
+                dated = are_days([left, right])
                 return SqlExpr(self._compare(how, left, right, dated=dated))
             case In(value, choices):
-                dated = _are_days(choices)
+                dated = are_days(choices)
                 compared = (self._compare("=", value, choice, dated=dated) for choice in choices)
                 return SqlExpr(sql.or_(*compared))
             case BoolOp(how, left, right):
