@@ -696,6 +696,8 @@ class DateRules(Record):
         if self.weeks is not None and self.grain not in (None, "week"):
             raise DateError(f"weeks={self.weeks!r} and grain={self.grain!r} contradict each other")
         ways += [n for n in ("fiscal_periods", "weeks") if getattr(self, n)]
+        if self.fiscal_periods and self.grain == "day":
+            raise DateError("fiscal_periods and grain='day' contradict each other; give one")
         if len(ways) > 1 and (self.fiscal_periods or ways[-1] != "weeks"):
             raise DateError(f"{' and '.join(ways)} contradict each other; give one")
 

@@ -214,6 +214,8 @@ class Refused(unittest.TestCase):
             self.book(["FY2024-M01"], own)
         with self.assertRaisesRegex(ep.DateError, "order and fiscal_periods contradict"):
             ep.DateRules(fiscal_periods=True, order="dmy")
+        with self.assertRaisesRegex(ep.DateError, "fiscal_periods and grain='day' contradict"):
+            ep.DateRules(fiscal_periods=True, grain="day")
         with self.assertRaisesRegex(ep.DateError, "use fiscal_periods=True"):
             ep.Daybook({"on": ["FY2024-M01"]}, date="on", measures="count()")
 
@@ -383,6 +385,13 @@ class Commands(unittest.TestCase):
         self.assertNotIn("fiscal", asked(folder, "inspect years.csv").stdout)
         (folder / "plan.csv").write_text("on,x\nFY2024-M01,1\nFY2024-M02,2\n")
         self.assertIn("periods of fiscal years; as dates", asked(folder, "inspect plan.csv").stdout)
+        (folder / "paid.csv").write_text(
+            "on,paid,x\nFY2024-M01,13/04/2023,1\nFY2024-M02,20/05/2023,2\n"
+        )
+        options = "--fiscal-periods --year-starts 04-01"
+        shown = asked(folder, f"inspect paid.csv {options}").stdout
+        self.assertRegex(shown, "column +paid +2 +dates: read with order=")
+        self.assertIn(f"next: eptaro recap paid.csv --date on {options}", shown)
         shown = asked(folder, "inspect plan.csv --date on --fiscal-periods --year-starts 04-01")
         self.assertIn("next time use --date on --fiscal-periods --year-starts 04-01", shown.stdout)
 

@@ -38,7 +38,7 @@ def decided_rules(
     column: pa.ChunkedArray, rules: DateRules, name: str, findings: Findings
 ) -> tuple[DateRules, list[str]]:
     """Return rules that read most of the column, and the options that say so."""
-    is_decided = rules.order or rules.formats or rules.serials or rules.unix
+    is_decided = rules.order or rules.formats or rules.serials or rules.unix or rules.fiscal_periods
     if not is_text(column.type) or (is_decided and rules.order != "infer"):
         return rules, [f"--order {rules.order}"] if rules.order else []
     if rules.order != "infer" and _share(column, rules) >= 0.5:
@@ -269,6 +269,10 @@ def _dates(
     if is_text(kind) and (dated := _without_words(column)) is not None:
         found = _dates(dated, name, base_rules)
         return found and (replace(found[0], bad_dates="reject"), found[1])
+    if base_rules.fiscal_periods:  # or dates as they are, in other columns
+        in_days = _dates(column, name, replace(base_rules, fiscal_periods=False))
+        found = None if pa.types.is_temporal(kind) else _reads_enough(column, base_rules)
+        return found or in_days
     if pa.types.is_temporal(kind) and not pa.types.is_duration(kind):
         return _reads_enough(column, replace(base_rules, zone=base_rules.zone or _zone(column)))
     words = words_in(name)

@@ -86,6 +86,7 @@ class Suggestion:
             if not any(self.grain_of(name) in _WITHIN_MONTHS for name in others):
                 others[f"date({', '.join(map(quoted_name, own))}, 1)"] = DateRules()
             date_rules = others
+        date_rules = {n: r for n, r in date_rules.items() if r.fiscal_periods} or date_rules
         for name, rules in date_rules.items():
             calendar = rules.fiscal_periods
             if not isinstance(calendar, Calendar) or "month" not in calendar.levels:

@@ -117,7 +117,7 @@ def _read_label(text: str, rules: DateRules, calendar: Calendar) -> tuple[int, i
     Raises `CalendarError` for a text that names none.
     """
     grain = rules.grain or "year"
-    if (digits := re.fullmatch(_DIGITS[grain], text)) is not None and grain in _DIGITS:
+    if (digits := re.fullmatch(_DIGITS[grain], text)) is not None:
         return int(digits[1]), int(digits[2] or 1), grain
     typed = typed_label(text, calendar.prefix or "FY", fiscal=True)
     if typed is not None and not typed.civil and not typed.spans_two:
