@@ -9,7 +9,7 @@ from decimal import Decimal
 from pathlib import Path
 
 import eptaro as ep
-from eptaro.engines.suggestion import guess_file_rules
+from eptaro.inputs.files.guessing import guess_file_rules
 
 ABOVE = "Ferries of the isles\n\nprinted,2025-08-20\n"
 ROWS = "on,route,fare\n2025-01-02,Norrow,7.50\n2025-02-03,Fenholm,12.25\n"

@@ -35,7 +35,10 @@ _WORDS_IN_ID = {
     *("paid", "unpaid", "prepaid", "repaid", "bid", "solid", "valid", "rapid", "grid", "covid"),
     *("acid", "fluid", "aid", "mid", "raid", "void", "laid", "said", "kid", "lid", "humid"),
 }
-_PARTS = {"year", "month", "day", "hour", "minute", "second", "week", "weekday", "quarter", "yr"}
+_PARTS = {
+    *("year", "quarter", "month", "week", "weekday", "day", "hour", "minute", "second"),
+    *("yr", "qtr"),
+}
 FISCAL_YEARS = {"fiscal", "fy", "financial"}
 _SO_FAR = {"ytd", "mtd", "qtd", "cumulative", "cumulated", "cum"}
 _SO_FAR_TOGETHER = ({"running", "total"}, {"running", "sum"}, {"to", "date"})

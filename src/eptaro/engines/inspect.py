@@ -17,11 +17,11 @@ from eptaro.core.aggregation.batch import ROWS_PER_CHUNK
 from eptaro.core.calendars.days import Ints, as_date, ordinal, weekday
 from eptaro.core.calendars.grain import Grain, last_days, level_of, plural_of
 from eptaro.core.calendars.levels import WEEKDAYS
-from eptaro.core.expressions.parser import Formula, Formulas
+from eptaro.core.expressions.parser import Formula
 from eptaro.core.results.result import Result
 from eptaro.engines.findings import Findings, look_for_duplicates, look_for_gaps, look_per_group
 from eptaro.engines.profile import decided_rules
-from eptaro.engines.suggestion import Suggestion, fiscal_options, profile_columns
+from eptaro.engines.suggestion import Suggestion, calculated_dates, fiscal_options, profile_columns
 from eptaro.errors import count_noun
 from eptaro.inputs.columns.codes import doubts_of_groups
 from eptaro.inputs.columns.wrapped import clean_numbers, unpivot
@@ -30,9 +30,7 @@ from eptaro.inputs.dates.reading import in_periods, read_dates, settled_start, s
 from eptaro.inputs.files.chunks import translate_errors
 from eptaro.inputs.files.opening import opened_source
 from eptaro.inputs.filtered import FilteredSource
-from eptaro.inputs.options import FoldSpec
 from eptaro.inputs.sources import Source, check_columns
-from eptaro.inputs.transactions import Transactions
 from eptaro.option import setting
 from eptaro.rules import DateRules, FileRules, Numbers, date_rules
 
@@ -170,7 +168,7 @@ def _inspect_source(
         check_columns([*groups, *key_names], opened.names(), opened.name)
         rules, words = replace(rules, grain=rules.grain or formula.grain), list[str]()
         plain = replace(rules, fiscal_periods=False)
-        column = _calculated_dates(opened, date, formula, plain)
+        column = calculated_dates(opened, date, formula, plain)
     else:
         timed = [] if rules.time is None else [rules.time]
         check_columns([date, *timed, *groups, *key_names], opened.names(), opened.name)
@@ -239,25 +237,6 @@ def _look_for_times(opened: Source, date: str, rules: DateRules, findings: Findi
     for row in np.flatnonzero(clock.bad)[:_FEW].tolist():
         number = opened.row_number(row)
         findings.add("unreadable time", show_value(column[row]), detail=f"row {number:,}")
-
-
-def _calculated_dates(
-    opened: Source, date: str, formula: Formula, rules: DateRules
-) -> pa.ChunkedArray:
-    """Return the dates that a formula makes of each row, null where it makes none."""
-    spec = FoldSpec(
-        date, [], [], replace(rules, bad_dates="reject"), Formulas({date: formula}), settled=True
-    )
-    reading = Transactions(opened, spec)
-    days, places = [np.zeros(0, np.int32)], [np.zeros(0, np.int64)]
-    for batch in reading:
-        days.append(batch.days)
-        numbered = batch.first_row + np.arange(len(batch))
-        places.append(numbered if batch.places is None else batch.places)
-    days_read, missing = np.zeros(reading.rows, np.int32), np.ones(reading.rows, bool)
-    days_read[np.concatenate(places)] = np.concatenate(days)
-    missing[np.concatenate(places)] = False
-    return pa.chunked_array([pa.array(days_read, mask=missing).cast(pa.date32())])
 
 
 def _summarise(rows: int, days: NDArray[np.int32], grain: Grain) -> str:

@@ -39,7 +39,7 @@ def decided_rules(
 ) -> tuple[DateRules, list[str]]:
     """Return rules that read most of the column, and the options that say so."""
     is_decided = rules.order or rules.formats or rules.serials or rules.unix or rules.fiscal_periods
-    if not is_text(column.type) or (is_decided and rules.order != "infer"):
+    if rules.order != "infer" and (is_decided or not is_text(column.type)):
         return rules, [f"--order {rules.order}"] if rules.order else []
     if rules.order != "infer" and _share(column, rules) >= 0.5:
         return rules, []
@@ -306,7 +306,7 @@ def _may_be(column: pa.ChunkedArray, rules: DateRules) -> bool:
     kind = column.type
     if is_text(kind):
         return looks_like_dates(column, rules)
-    is_decided = rules.serials or rules.unix or rules.grain
+    is_decided = rules.serials or rules.unix or rules.grain or rules.order
     if pa.types.is_floating(kind):
         return bool(is_decided)
     if not pa.types.is_integer(kind):
@@ -348,6 +348,12 @@ def _candidate_rules(column: pa.ChunkedArray, words: set[str], rules: DateRules)
             candidates.append(replace(rules, unix="s", zone=rules.zone or "UTC"))
         if all_are(r"1\d{12}"):
             candidates.append(replace(rules, unix="ms", zone=rules.zone or "UTC"))
+    if words & {"year", "yr"} and rules.pivot is None and all_are(r"'?\d\d(\.0)?"):
+        candidates.append(replace(rules, grain="year", pivot=_PIVOT))
+    if words & {"date", "dt", "day"} and all_are(r"\d{5,8}(\.0)?"):
+        short = any(len(text.removesuffix(".0")) < _DIGITS_OF_DAY for text in texts)
+        pivot = _PIVOT if short and rules.pivot is None else rules.pivot
+        candidates.append(replace(rules, order="infer", pivot=pivot))
     if words & {"date", "day"} and all_are(r"[2-5]\d{4}(\.\d+)?"):
         candidates.append(replace(rules, serials="1900"))
     if rules.zone is None and any(_WITH_OFFSET.search(text) for text in texts):
@@ -394,6 +400,7 @@ def _grain_of_years(texts: list[str]) -> CivilGrain | None:
     return "month" if any(round(part) % 3 for part in twelfths) else "quarter"
 
 
+_DIGITS_OF_DAY = 7  # of a year with four: 5032025
 _ROUNDED = 0.06  # of a month, where years are written with two decimals
 _PIVOT = 49  # two-digit years up to it are 2000s
 

@@ -2,17 +2,13 @@
 
 from __future__ import annotations
 
-import csv
-import io
 import json
 import re
 import shlex
-from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, field, replace
 from functools import cached_property
 from itertools import chain, count
-from pathlib import Path
 from typing import NamedTuple
 
 import numpy as np
@@ -22,7 +18,7 @@ from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.grain import Grain, level_of
 from eptaro.core.calendars.kinds import from_settings
 from eptaro.core.calendars.levels import month_number
-from eptaro.core.expressions.parser import Formula, quoted_name
+from eptaro.core.expressions.parser import Formula, Formulas, quoted_name
 from eptaro.engines.figures import (
     FISCAL_YEARS,
     alike,
@@ -33,20 +29,26 @@ from eptaro.engines.figures import (
     words_in,
 )
 from eptaro.engines.profile import ColumnProfile, look_at
-from eptaro.errors import InputError
+from eptaro.errors import EptaroError, InputError
 from eptaro.inputs import arrow_compute as pc
 from eptaro.inputs.columns.codes import are_currencies
 from eptaro.inputs.dates.reading import read_dates
-from eptaro.inputs.dates.texts import is_whole_date
 from eptaro.inputs.files.chunks import translate_errors
-from eptaro.inputs.files.opening import READERS
-from eptaro.inputs.sources import Source
-from eptaro.rules import DateRules, FileRules, NumberRules, Numbers, usual_delimiter
+from eptaro.inputs.options import FoldSpec
+from eptaro.inputs.sources import FrameSource, Source
+from eptaro.inputs.transactions import Transactions
+from eptaro.rules import DateRules, FileRules, NumberRules, Numbers
 
 _LOOKED_AT = 50_000  # rows
+_ENOUGH = 0.95  # of the rows in which a formula gives a date
 _MONTHS = 12  # rows of a year that may be its months
-_PARTS = ("year", "month", "day")
-_WITHIN_MONTHS = ("day", "week", "month")
+_PARTS = {"year": r"year|yr", "quarter": r"quarter|qtr", "month": r"month|mo", "day": r"day"}
+# The periods of columns beside which a calculated date is not proposed.
+_WITHIN: dict[Grain, tuple[Grain, ...]] = {
+    "day": (),
+    "month": ("day", "week", "month"),
+    "quarter": ("day", "week", "month", "quarter"),
+}
 # Columns of answers, which a group cannot be called.
 _OF_ANSWERS = {
     *("calendar", "comparable", "complete", "date", "days", "entries", "first", "last"),
@@ -63,6 +65,7 @@ class Suggestion:
     looks: list[ColumnProfile] = field(default_factory=list)
     rows: int = 0
     sampled: bool = False
+    calculated: dict[str, DateRules] = field(default_factory=dict)  # dates from several columns
 
     @cached_property
     def across(self) -> WideColumns | None:
@@ -75,17 +78,13 @@ class Suggestion:
         if self.across is not None:
             return {self.across.date: self.across.rules}
         date_rules = {look.name: look.dates for look in self.looks if look.dates is not None}
-        by_name = {look.name.lower(): look.name for look in self.looks}
-        if {*_PARTS} <= {*by_name}:
-            own = [by_name[part] for part in _PARTS]
+        for date, rules in self.calculated.items():
+            parsed = Formula.date(date)
+            own = [] if parsed is None else parsed.names
             date_rules = {name: rules for name, rules in date_rules.items() if name not in own}
-            date_rules[f"date({', '.join(map(quoted_name, own))})"] = DateRules()
-        elif {"year", "month"} <= {*by_name}:
-            own = [by_name["year"], by_name["month"]]
-            others = {name: rules for name, rules in date_rules.items() if name not in own}
-            if not any(self.grain_of(name) in _WITHIN_MONTHS for name in others):
-                others[f"date({', '.join(map(quoted_name, own))}, 1)"] = DateRules()
-            date_rules = others
+            within = _WITHIN[rules.grain or self.grain_of(date)]
+            if not any(self.grain_of(name) in within for name in date_rules):
+                date_rules[date] = rules
         date_rules = {n: r for n, r in date_rules.items() if r.fiscal_periods} or date_rules
         for name, rules in date_rules.items():
             calendar = rules.fiscal_periods
@@ -111,7 +110,8 @@ class Suggestion:
         """Return the periods that a column of dates, or a formula of one, represents."""
         formula = Formula.date(date)
         if formula is not None:
-            return formula.grain or "day"
+            own = self.calculated.get(date, DateRules()).grain
+            return own or formula.grain or "day"
         if self.across is not None and date == self.across.date:
             return self.across.rules.grain or "day"
         return next((look.grain for look in self.looks if look.name == date), "day")
@@ -444,11 +444,73 @@ def profile_columns(source: Source, rules: DateRules | None = None) -> Suggestio
     table = pa.concat_tables(parts, promote_options="permissive").slice(0, _LOOKED_AT)
     rules_given = rules or DateRules()
     looks = [look_at(table[name], name, rules_given, source.decimal) for name in table.column_names]
-    suggestion = Suggestion(looks, table.num_rows, sampled=rows > table.num_rows)
+    suggestion = Suggestion(looks, table.num_rows, rows > table.num_rows, _calculated(table))
     dates = [name for name in suggestion.dates if name in table.column_names]
     if len(dates) == 1:
         suggestion.looks = _beside_dates(table, looks, dates[0], suggestion.dates[dates[0]])
     return suggestion
+
+
+_SHORT = "if({0} > 49, 1900, 2000) + {0}"  # a year of two digits in full
+_WAYS: dict[tuple[str, ...], tuple[str, DateRules]] = {
+    ("year", "month", "day"): ("date({}, {}, {})", DateRules()),
+    ("year", "month"): ("date({}, {}, 1)", DateRules()),
+    ("year", "quarter"): ("date({}, 3 * {} - 2, 1)", DateRules(grain="quarter")),
+}
+
+
+def _calculated(table: pa.Table) -> dict[str, DateRules]:
+    """Return the dates that columns of years and their parts give, such as YearSold and MonthSold:
+    formulas, with the rules that read nearly all of them.
+    """
+    named: dict[str, dict[str, str]] = {}
+    for name in table.column_names:
+        for part, pattern in _PARTS.items():
+            for match in re.finditer(pattern, name.lower()):
+                rest = name[: match.start()] + name[match.end() :]
+                named.setdefault(re.sub(r"[\W_]", "", rest.lower()), {}).setdefault(part, name)
+    found: dict[str, DateRules] = {}
+    for parts in named.values():
+        way = next((way for way in _WAYS if {*way} <= {*parts}), ())
+        if not way:
+            continue
+        year, *others = (quoted_name(parts[part]) for part in way)
+        formula, rules = _WAYS[way]
+        for each in (year, _SHORT.format(year)):
+            date = formula.format(each, *others)
+            if (share := _share_of(table, date, rules)) >= _ENOUGH:
+                found[date] = rules if share == 1 else replace(rules, bad_dates="reject")
+                break
+    return found
+
+
+def _share_of(table: pa.Table, date: str, rules: DateRules) -> float:
+    """Return the share of rows in which a formula gives a date."""
+    formula = Formula.date(date)
+    try:
+        days = calculated_dates(FrameSource(table), date, formula, rules) if formula else None
+    except EptaroError:  # columns of another kind
+        return 0.0
+    return 0.0 if days is None else 1 - days.null_count / len(days)
+
+
+def calculated_dates(
+    opened: Source, date: str, formula: Formula, rules: DateRules
+) -> pa.ChunkedArray:
+    """Return the dates that a formula makes of each row, null where it makes none."""
+    spec = FoldSpec(
+        date, [], [], replace(rules, bad_dates="reject"), Formulas({date: formula}), settled=True
+    )
+    reading = Transactions(opened, spec)
+    days, places = [np.zeros(0, np.int32)], [np.zeros(0, np.int64)]
+    for batch in reading:
+        days.append(batch.days)
+        numbered = batch.first_row + np.arange(len(batch))
+        places.append(numbered if batch.places is None else batch.places)
+    days_read, missing = np.zeros(reading.rows, np.int32), np.ones(reading.rows, bool)
+    days_read[np.concatenate(places)] = np.concatenate(days)
+    missing[np.concatenate(places)] = False
+    return pa.chunked_array([pa.array(days_read, mask=missing).cast(pa.date32())])
 
 
 def _beside_dates(
@@ -481,114 +543,3 @@ def _beside_dates(
         return look
 
     return [beside(look) for look in looks]
-
-
-_PEEK, _LINES = 1 << 16, 60  # bytes and lines
-_MARKS = (",", ";", "\t", "|")
-_NUMBER = re.compile(r"[-+(]?[^\w\s]?\s*\d[\d.,' ]*%?\)?-?")
-
-
-def guess_file_rules(path: str, file_rules: FileRules) -> tuple[FileRules, list[str]]:
-    """Return rules for a text file, and what was seen, where its rules are not given.
-
-    Files of other kinds, and addresses, keep their rules.
-    """
-    file, usual = Path(path), FileRules()
-    suffix = file.suffix.lower()
-    texts = suffix in (".csv", ".tsv", ".txt", ".dat", ".asc", ".prn", "")
-    if "://" in path or not file.is_file() or not texts:
-        return file_rules, []
-    with file.open("rb") as stream:
-        start = stream.read(_PEEK)
-    rules, words = file_rules, list[str]()
-    if file_rules.like is None and suffix not in READERS:
-        rules, words = replace(rules, like="csv"), [*words, "read as csv, whatever the ending"]
-    if file_rules.encoding == usual.encoding and (encoding := _encoding(start)) != usual.encoding:
-        rules, words = replace(rules, encoding=encoding), [*words, f"the encoding is {encoding}"]
-    lines = start.decode(rules.encoding, errors="replace").lstrip("\ufeff").splitlines()
-    lines = lines[: -1 if len(start) == _PEEK else None][:_LINES]
-    usual_mark = usual_delimiter(file_rules.decimal)
-    if file_rules.delimiter == usual_mark and suffix != ".tsv":
-        mark = _mark(lines)
-        if mark != usual_mark and mark != file_rules.decimal:
-            rules, words = (
-                replace(rules, delimiter=mark),
-                [*words, f"fields are separated by {mark!r}"],
-            )
-        elif not any(mark in line for line in lines) and _are_aligned(lines):
-            words.append(
-                f"columns seem to be separated by spaces, which cannot be read; turn them into "
-                f"commas first: sed -E 's/^ +//; s/ +/,/g' {shlex.quote(path)} > new.csv"
-            )
-    if file_rules.header_row == 1:
-        tab = suffix == ".tsv" and rules.delimiter == ","
-        mark = "\t" if tab else rules.delimiter
-        row = _header(lines, mark)
-        if _begins_with_a_row(_fields(lines, mark)):
-            words.append("no line names the columns: they are called c1, c2, ...")
-            rules = replace(rules, header_row="none")
-        elif row > 1:
-            rules, words = replace(rules, header_row=row), [*words, f"line {row} names the columns"]
-    return rules, words
-
-
-def _encoding(start: bytes) -> str:
-    if start[:2] in (b"\xff\xfe", b"\xfe\xff"):
-        return "utf-16"
-    try:
-        start[: start.rfind(b"\n") + 1 or None].decode("utf-8")
-    except UnicodeDecodeError:
-        return "cp1252"
-    return "utf-8"
-
-
-def _fields(lines: list[str], mark: str) -> list[list[str]]:
-    return [*csv.reader(io.StringIO("\n".join(lines)), delimiter=mark)]
-
-
-def _mark(lines: list[str]) -> str:
-    """Return the mark that cuts most lines into the same number of fields, more than one."""
-    best, fewest = ",", (0, 0)
-    for mark in _MARKS:
-        widths = Counter(len(fields) for fields in _fields(lines, mark) if len(fields) > 1)
-        if widths:
-            width, alike = widths.most_common(1)[0]
-            if (alike, width) > fewest:
-                best, fewest = mark, (alike, width)
-    return best
-
-
-def _are_aligned(lines: list[str]) -> bool:
-    """Return whether lines seem to hold several columns with spaces between."""
-    widths = {len(line.split()) for line in lines if line.strip()}
-    return len(widths) == 1 and widths.pop() > 2
-
-
-def _begins_with_a_row(rows: list[list[str]]) -> bool:
-    """Return whether the first line holds a date where all others have one too."""
-    first, *others = rows or [[]]
-    return any(
-        is_whole_date(text)
-        and bool(below := [row[place] for row in others if len(row) == len(first)])
-        and all(map(is_whole_date, filter(None, below)))
-        for place, text in enumerate(first)
-    )
-
-
-def _header(lines: list[str], mark: str) -> int:
-    """Return the first line that has as many fields as most, all of them different words."""
-    rows = _fields(lines, mark)
-    if len(rows) != len(lines):  # a field goes over several lines
-        return 1
-    widths = Counter(len(fields) for fields in rows if len(fields) > 1)
-    if not widths:
-        return 1
-    width = widths.most_common(1)[0][0]
-    for number, fields in enumerate(rows, 1):
-        looks_named = len({*fields}) == len(fields) == width and all(map(str.strip, fields))
-        if (
-            looks_named
-            and sum(bool(_NUMBER.fullmatch(field.strip())) for field in fields) * 2 < width
-        ):
-            return number
-    return 1

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+import numpy as np
 import pyarrow as pa
 
 from eptaro.core.calendars.grain import Grain
@@ -27,8 +28,15 @@ def infer_order(column: pa.ChunkedArray, rules: DateRules, name: str) -> tuple[D
     if rules.order != "infer":
         return rules, ""
     if not is_text(column.type):
-        return replace(rules, order=None), f"{name} holds {column.type}"
+        from eptaro.inputs.dates.numbers import digits_in_order  # most dates are none
+
+        digits = digits_in_order(column, rules) if _is_number(column.type) else None
+        if digits is None:
+            return replace(rules, order=None), f"{name} holds {column.type}"
+        column = digits
     evidence = Evidence.of(column)
+    if not evidence.three and evidence.digits:
+        return _order_of_digits(evidence.digits, rules, name)
     if not evidence.three:
         order: Order = "ymd" if evidence.plain else "dmy" if evidence.words else "mdy"
         return replace(rules, order=order), f"no value of {name} has two numbers to swap"
@@ -51,7 +59,50 @@ def infer_order(column: pa.ChunkedArray, rules: DateRules, name: str) -> tuple[D
     )
 
 
+_ORDERS: tuple[Order, ...] = ("dmy", "mdy", "ymd")
+_PIVOT = 49  # where none is given: it does not decide the order
+
+
+def _is_number(kind: pa.DataType) -> bool:
+    return bool(pa.types.is_integer(kind) or pa.types.is_floating(kind))
+
+
+def _order_of_digits(texts: list[str], rules: DateRules, name: str) -> tuple[DateRules, str]:
+    """Return rules with the order of dates that are digits without separators, and the evidence.
+
+    Raises `DateError` where the digits do not decide, or speak for several orders.
+    """
+    column = pa.chunked_array([pa.array(texts, pa.string())])
+    pivot = _PIVOT if rules.pivot is None else rules.pivot
+    readable = []
+    for order in _ORDERS:
+        parsed = read_dates(column, replace(rules, order=order, pivot=pivot), name)
+        readable.append(np.ones(len(texts), bool) if parsed.bad is None else ~parsed.bad)
+    only = {
+        order: texts[int(alone.argmax())]
+        for order, reads in zip(_ORDERS, readable, strict=True)
+        if (alone := reads & (np.sum(readable, axis=0) == 1)).any()
+    }
+    if len(only) == 1:
+        ((order, text),) = only.items()
+        return replace(rules, order=order), f"{text!r} can only be {_IN_ORDER[order]}"
+    cure = " or ".join(setting(DateRules, "order", order) for order in _ORDERS)
+    shown = [f"{text!r} can only be {_IN_ORDER[order]}" for order, text in only.items()]
+    if shown:
+        raise DateError(
+            f"{name!r} holds several orders: {', '.join(shown)}; use {cure} and reject the others"
+        )
+    raise DateError(
+        f"{name!r} could be read in several orders: no value fits one alone, such as {texts[0]!r}; "
+        f"use {cure}"
+    )
+
+
+_IN_ORDER = {"dmy": "day first", "mdy": "month first", "ymd": "year first"}
 _LONGEST_DATE = len("20/08/2025")
+
+
+_DIGITS_ALONE = r"^\s*\d{5,8}(?:[T ]|$)"
 
 
 @record
@@ -59,13 +110,14 @@ class Evidence(Record):
     """What the distinct texts of a column say of the order of day and month.
 
     `three` are those of two small numbers and a year; `day_first` and `month_first` those
-    with a number over 12 in the first or second place. `plain`: all begin with a year;
-    `words`: some begin with a number before a word.
+    with a number over 12 in the first or second place; `digits` those without any separator.
+    `plain`: all begin with a year; `words`: some begin with a number before a word.
     """
 
     three: list[str]
     day_first: list[str]
     month_first: list[str]
+    digits: list[str]
     plain: bool
     words: bool
 
@@ -83,6 +135,7 @@ class Evidence(Record):
             readable.to_pylist(),
             readable.filter(pc.greater(first, 12)).to_pylist(),
             readable.filter(pc.greater(second, 12)).to_pylist(),
+            distinct.filter(pc.match_substring_regex(distinct, _DIGITS_ALONE)).to_pylist(),
             bool(pc.all(pc.match_substring_regex(distinct, r"^\d{4}")).as_py()),
             bool(pc.any(pc.match_substring_regex(distinct, r"^\d{1,2}\D+\p{L}")).as_py()),
         )

@@ -71,7 +71,8 @@ def init(
     Files with the same columns become one data set; others get one each, and questions cover all.
     """
     leave_pandas_out()
-    from eptaro.engines.suggestion import guess_file_rules, suggest
+    from eptaro.engines.suggestion import suggest
+    from eptaro.inputs.files.guessing import guess_file_rules
     from eptaro.inputs.files.opening import open_files
     from eptaro.outputs.files import replace_whole
 
@@ -127,7 +128,7 @@ def _tables(files: Sequence[str], reading: ReadingOptions) -> list[list[str]]:
     """Return files in runs of those that have the same columns."""
     if len(files) < 2:
         return [[*files]]
-    from eptaro.engines.suggestion import guess_file_rules
+    from eptaro.inputs.files.guessing import guess_file_rules
     from eptaro.inputs.files.opening import open_files
 
     files_by_columns: dict[tuple[str, ...], list[str]] = {}
@@ -147,7 +148,8 @@ def _init_set(
 ) -> None:
     """Write a config of several data sets, and say what they share."""
     from eptaro.engines.suggested_set import SuggestedTable, name_of_table, set_text, shared_groups
-    from eptaro.engines.suggestion import guess_file_rules, suggest
+    from eptaro.engines.suggestion import suggest
+    from eptaro.inputs.files.guessing import guess_file_rules
     from eptaro.inputs.files.opening import open_files
     from eptaro.outputs.files import replace_whole
 

@@ -33,8 +33,8 @@ def _open_source(
     config say; of a file of text, where they do not, as a look at it suggests.
     """
     leave_pandas_out()
-    from eptaro.engines.suggestion import guess_file_rules
     from eptaro.inputs.columns.wrapped import clean_numbers
+    from eptaro.inputs.files.guessing import guess_file_rules
     from eptaro.inputs.files.opening import open_files
 
     data = settings.config.data if settings.config else None

@@ -97,7 +97,7 @@ class TypedLabel(NamedTuple):
     spans_two: bool = False
 
 
-_YEAR_TYPED = r"(?P<y>\d{4}|\d{2})(?:/(?P<z>\d{4}|\d{2}))?"
+_YEAR_TYPED = r"(?P<y>\d{4}|\d{2})(?:(?P<s>[/–-])(?P<z>\d{4}|\d{2}))?"
 _PART_TYPED = r"(?P<k>[HQMPW])\s?(?P<n>\d{1,2})"
 _TYPED = (
     rf"(?P<p>PREFIX)?\s?{_YEAR_TYPED}(?:[-\s]?{_PART_TYPED})?",
@@ -125,6 +125,8 @@ def typed_label(text: str, prefix: str, *, fiscal: bool = False) -> TypedLabel |
     TypedLabel(year=2026, level='quarter', number=3, civil=False, spans_two=False)
     >>> typed_label("2025", "FY"), typed_label("25", "")
     (None, None)
+    >>> typed_label("2023-24", ""), typed_label("FY2006-07", "FY")
+    (TypedLabel(year=2023, level='year', number=1, civil=False, spans_two=True), None)
     >>> typed_label("2025-03", "FY", fiscal=True)
     TypedLabel(year=2025, level='month', number=3, civil=False, spans_two=False)
     """
@@ -141,8 +143,11 @@ def typed_label(text: str, prefix: str, *, fiscal: bool = False) -> TypedLabel |
         whole = int(year) if len(year) == 4 else int(year) + (1900 if int(year) >= PIVOT else 2000)
         if end and int(end) != (whole + 1 if len(end) == 4 else (whole + 1) % 100):
             continue
-        if end and len(end) == 2 and int(end) <= 12 and not has_prefix:  # 2006/07: July, or a year
-            return None
+        if end and len(end) == 2 and int(end) <= 12:
+            if match["s"] == "/" and not has_prefix:  # 2006/07: July, or a year
+                return None
+            if match["s"] != "/":  # 2006-07 is July, and FY2006-07 a month or a year
+                continue
         level = "year" if kind is None else _LEVEL_OF[kind]
         return TypedLabel(whole, level, int(match["n"] or 1), spans_two=bool(end))
     for form in _NUMBERED if fiscal else ():

@@ -12,6 +12,7 @@ from fractions import Fraction
 from typing import Any
 
 from eptaro.core.calendars.levels import Names, month_number
+from eptaro.core.expressions.kinds import FIRST_YEAR
 from eptaro.core.expressions.tree import (
     BinaryOp,
     BoolOp,
@@ -88,7 +89,7 @@ def plain_value(node: Node, row: Mapping[str, Any]) -> Any:
         case Call(function, given):
             return _plain_result_of(function, [plain_value(part, row) for part in given], given)
         case _:
-            raise EptaroError(f"{node!r} has no rule in core/expressions/plain.py")
+            raise EptaroError(f"{node!r} has no rule in core/expressions/interpreter.py")
 
 
 def _as_number(value: Any) -> Any:
@@ -204,7 +205,7 @@ def _date(arguments: list[Any]) -> dt.date | None:
     try:
         if month is None or any(part % 1 for part in (year, month, day)):
             return None
-        return dt.date(int(year), int(month), int(day))
+        return dt.date(int(year), int(month), int(day)) if year >= FIRST_YEAR else None
     except (ValueError, OverflowError):
         return None
 

@@ -28,6 +28,8 @@ from eptaro.core.expressions.tree import (
 )
 from eptaro.errors import EptaroError
 
+FIRST_YEAR = 100  # of `date(y, m, d)`: 25 may be one of several
+
 
 class ValueKind(Enum):
     """What a value is; a column without any value is blank, and goes with every other."""

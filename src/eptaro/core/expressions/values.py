@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Flags, civil_date, month_starts, weekday
 from eptaro.core.calendars.levels import Names, month_number
-from eptaro.core.expressions.kinds import ValueKind
+from eptaro.core.expressions.kinds import FIRST_YEAR, ValueKind
 from eptaro.core.expressions.tree import ArithmeticOperator, ComparisonOperator
 from eptaro.core.kernels import bigint
 from eptaro.core.results.column import Column, of_one_kind, on_one_scale
@@ -270,11 +270,13 @@ def rank_texts(*columns: Column) -> list[Array]:
 
 
 def make_dates(year: Column, month: Column, day: Column) -> Column:
-    """Return the dates of three numbers; what is not a day of the calendar is blank."""
+    """Return the dates of three numbers; a year of two digits, and what is not a day of the
+    calendar, give a blank.
+    """
     y, m, d = (part.numbers() for part in (year, month, day))
     valid = combine_masks(*(valid_mask(part) for part in (year, month, day)))
     with np.errstate(invalid="ignore"):
-        good = (y >= 1) & (y <= 9999) & (m >= 1) & (m <= 12) & (d >= 1) & (d <= 31)
+        good = (y >= FIRST_YEAR) & (y <= 9999) & (m >= 1) & (m <= 12) & (d >= 1) & (d <= 31)
         good &= (y % 1 == 0) & (m % 1 == 0) & (d % 1 == 0)
     years, months, days = (
         np.where(good, part, 1).astype(np.int64) for part in np.broadcast_arrays(y, m, d)

@@ -11,7 +11,14 @@ from itertools import pairwise
 from typing import Any
 
 from eptaro.core.calendars.levels import Names
-from eptaro.core.expressions.kinds import ValueKind, are_days, check_alike, kind_of, ordinal_of_text
+from eptaro.core.expressions.kinds import (
+    FIRST_YEAR,
+    ValueKind,
+    are_days,
+    check_alike,
+    kind_of,
+    ordinal_of_text,
+)
 from eptaro.core.expressions.parser import Formula, Formulas
 from eptaro.core.expressions.tree import (
     BinaryOp,
@@ -213,12 +220,12 @@ def _date(to: Translator, node: Call) -> Any:
         valid_day = sql.func.date(
             text, "+0 days"
         )  # of the 30th of February it makes a day in March
-        return sql.case((sql.and_(year >= 1, valid_day == text), text))
+        return sql.case((sql.and_(year >= FIRST_YEAR, valid_day == text), text))
     leap = sql.and_(year % 4 == 0, sql.or_(year % 100 != 0, year % 400 == 0))
     longest = sql.case(
         (month == 2, sql.case((leap, 29), else_=28)), (month.in_((4, 6, 9, 11)), 30), else_=31
     )
-    good = sql.and_(year.between(1, 9999), month.between(1, 12), day >= 1, day <= longest)
+    good = sql.and_(year.between(FIRST_YEAR, 9999), month.between(1, 12), day >= 1, day <= longest)
     return sql.case((good, sql.func.make_date(year, month, day)))
 
 

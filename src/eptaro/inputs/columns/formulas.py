@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from eptaro.core.aggregation.groups import Categorical
 from eptaro.core.calendars.days import Flags
-from eptaro.core.expressions.kinds import ValueKind, kind_of
+from eptaro.core.expressions.kinds import FIRST_YEAR, ValueKind, kind_of
 from eptaro.core.expressions.parser import Formula, Formulas
 from eptaro.core.expressions.tree import Call, Name, Node, Where, error_at
 from eptaro.core.kernels.factorize import factorize
@@ -144,8 +144,22 @@ class FormulaColumns:
                 cure = spell_option("adjustments=", "--adjustments COLUMN")
                 why += f" (a period that adjusts the year? use least(period, 12), with {cure})"
             reasons = np.where(bad, why, "").astype(object)
+            reasons[bad & self._has_short_year(formula)] = (
+                "has a year of two digits; use if(YEAR > 49, 1900, 2000) + YEAR in its place"
+            )
         days = np.where(bad, 0, column.data) if bad is not None else column.data
         return in_periods(ParsedDates(days.astype(np.int32), None, bad, reasons, None), self._rules)
+
+    def _has_short_year(self, formula: Formula) -> Flags:
+        """Return in which rows the year of `date(year, month, day)` has no more than two digits."""
+        rows = self._table.num_rows
+        if not isinstance(formula.node, Call) or formula.node.function != "date":
+            return np.zeros(rows, bool)
+        year = self._evaluate(replace(formula, node=formula.node.given[0], wanted=ValueKind.NUMBER))
+        numbers = np.broadcast_to(year.numbers(), rows)
+        filled = True if year.valid is None else np.broadcast_to(year.valid, rows)
+        short: Flags = (numbers >= 0) & (numbers < FIRST_YEAR) & filled
+        return short
 
     def inputs(self) -> tuple[dict[str, Column], dict[str, Column]]:
         """Return the columns that formulas of columns work on, and the hours of those of times."""

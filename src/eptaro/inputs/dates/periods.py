@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -18,6 +19,7 @@ from eptaro.inputs.dates.texts import NO_OFFSET, ParsedTexts
 from eptaro.option import setting
 from eptaro.rules import DateRules
 
+_MOST_MONTHS = 13  # of a year of any calendar
 _DIGITS = {  # numbers of a grain: the year, and the number in it of so many digits
     "month": r"(\d{4})(\d{2,3})",
     "week": r"(\d{4})(\d{2})",
@@ -55,9 +57,12 @@ def parse_periods(texts: pa.Array, rules: DateRules, name: str) -> tuple[ParsedT
     calendar = _calendar(rules)
     years, numbers = np.zeros(len(texts), np.int64), np.ones(len(texts), np.int64)
     levels, reasons = np.full(len(texts), "", object), np.full(len(texts), "", object)
-    for row, text in enumerate(texts.to_pylist()):
+    labels = [text.strip() for text in texts.to_pylist()]
+    if rules.grain in (None, "year"):
+        labels = _written_out(labels, rules, calendar.prefix or "FY", name)
+    for row, label in enumerate(labels):
         try:
-            years[row], numbers[row], levels[row] = _read_label(text.strip(), rules, calendar)
+            years[row], numbers[row], levels[row] = _read_label(label, rules, calendar)
         except CalendarError as error:
             reasons[row] = str(error)
     met = {level: row for row, level in reversed([*enumerate(levels.tolist())]) if level}
@@ -78,6 +83,30 @@ def parse_periods(texts: pa.Array, rules: DateRules, name: str) -> tuple[ParsedT
     for row in np.flatnonzero(~exists & (reasons == "")).tolist():
         reasons[row] = f"does not exist in calendar {calendar.name!r}"
     return _parsed(days, reasons), grain_of(calendar, level)
+
+
+def _written_out(labels: Sequence[str], rules: DateRules, prefix: str, name: str) -> list[str]:
+    """Return labels of years that span two in one form: 2010-11 and FY2010/11 as 2010/2011.
+
+    Raises `DateError` where they could all be months as well.
+    """
+    form = rf"(?i)({re.escape(prefix)})? ?(\d{{4}}) ?([/–-]) ?(\d{{4}}|\d{{2}})"
+    matches = [re.fullmatch(form, label) for label in labels]
+    years = {(int(match[2]), int(match[4])): match for match in matches if match is not None}
+    if not years or any(end not in (year + 1, (year + 1) % 100) for year, end in years):
+        return [*labels]
+    ((year, end), match), *others = years.items()
+    is_month = end in range(1, _MOST_MONTHS + 1) and not (match[1] and match[3] == "/")
+    if rules.grain is None and not others and is_month:
+        one, two = (setting(DateRules, "grain", level) for level in ("month", "year"))
+        raise DateError(
+            f"{name!r}: {match[0]!r} may be month {end} of {year}, or the year {year}/{year + 1}; "
+            f"use {one} or {two}"
+        )
+    return [
+        label if match is None else f"{match[2]}/{int(match[2]) + 1}"
+        for label, match in zip(labels, matches, strict=True)
+    ]
 
 
 def days_in_calendar(days: Days, rules: DateRules) -> tuple[Ints, Flags, Grain]:

@@ -11,8 +11,8 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
-from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Days, Flags, Ints, month_starts
-from eptaro.core.calendars.grain import GRAINS, WEEKS, Grain, counting_days, first_days, plural_of
+from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Days, Flags, Ints
+from eptaro.core.calendars.grain import GRAINS, WEEKS, Grain, counting_days, plural_of
 from eptaro.core.kernels.reading import (
     NO_MINUTES,
     Automaton,
@@ -29,10 +29,9 @@ from eptaro.inputs.dates.texts import (
     DAY,
     MINUTE,
     NO_OFFSET,
+    OUTSIDE,
     ParsedTexts,
     local_micros,
-    mondays,
-    month_at,
     parse_texts,
     reason_for,
     standing_for,
@@ -52,7 +51,6 @@ from eptaro.record import record
 from eptaro.rules import DateRules
 
 DAY_NS = 1000 * DAY
-_OUTSIDE = "lies outside the years 1 to 9999"
 
 
 @record
@@ -161,7 +159,7 @@ def check_typed_days(
         bad |= days == day
     if bad.any():
         reasons = np.where(bad, "blank", "").astype(object)
-        reasons[outside] = _OUTSIDE
+        reasons[outside] = OUTSIDE
         days = np.where(bad, 0, days)
         return ParsedDates(days.astype(np.int32), times, bad, reasons)
     return ParsedDates(days.astype(np.int32, copy=False), times)
@@ -188,95 +186,12 @@ def finish_days(parsed: ParsedTexts, blank: Flags | None, rules: DateRules) -> P
     bad = reason != ""
     outside = ~bad & ((day < FIRST_DAY) | (day > LAST_DAY))
     if outside.any():
-        reason[outside] = _OUTSIDE
+        reason[outside] = OUTSIDE
         bad |= outside
     times = micros * 1000 if micros.any() else None
     if not bad.any():
         return ParsedDates(day.astype(np.int32), times)
     return ParsedDates(np.where(bad, 0, day).astype(np.int32), times, bad, reason)
-
-
-_SERIAL_EPOCH = {"1900": -25_569, "1904": -24_107}  # day ordinal of serial 0
-_PER_UNIT = {"s": 1_000_000, "ms": 1_000, "us": 1, "ns": 0.001}
-
-
-def _of_periods(values: NDArray[np.float64], whole: Ints, grain: Grain) -> ParsedTexts:
-    """Return the periods that numbers represent: 1987, 198703, 19871, or years and their parts.
-
-    Where any number has decimals, those of four digits are years and their parts.
-    """
-    is_whole, short = values == whole, np.abs(values) < 10_000
-    year, month = whole, np.ones(len(whole), np.int64)
-    good = short & is_whole if grain == "year" else np.zeros(len(whole), bool)
-    long = {"month": 100, "week": 100, "quarter": 10}.get(str(grain))
-    if long is not None:
-        good = is_whole & (whole >= 1000 * long) & (whole < 10_000 * long)
-        year, month = np.where(good, whole // long, whole), np.where(good, whole % long, month)
-    if grain == "quarter":
-        month = np.where(good, month * 3 - 2, month)
-    if grain in ("month", "quarter") and not is_whole[short].all():
-        month = np.where(short, month_at(values - np.floor(values)), month)
-        year, good = np.where(short, np.floor(values).astype(np.int64), year), good | short
-    if grain == "week":
-        day, exists = mondays(year, month)
-    else:
-        exists = (year >= 1) & (year <= 9999) & (month >= 1) & (month <= 12)
-        first = month_starts(np.where(exists, (year - 1970) * 12 + month - 1, 0))
-        day = first_days(first, grain)
-    reason = np.where(exists, "", "does not exist in the calendar").astype(object)
-    reason[~good] = f"is no number of a {grain} (grain={grain})"
-    nothing = np.zeros(len(values), np.int64)
-    return ParsedTexts(day, nothing, nothing + NO_OFFSET, reason)
-
-
-_PERIODS = (("year", 1500, 2999), ("month", 150_001, 299_912))
-
-
-def parse_numbers(values: NDArray[np.float64], whole: Ints, rules: DateRules) -> ParsedTexts:
-    """Return what numbers say; `whole` holds the same exactly where they are whole."""
-    size = len(values)
-    reason = np.full(size, "", object)
-    micros: Ints = np.zeros(size, np.int64)
-    if rules.unix:
-        per = _PER_UNIT[rules.unix]
-        inside = np.abs(values) * per < (LAST_DAY + 1) * float(DAY)
-        inside_words = np.where(inside, whole, 0)
-        stamp = inside_words // 1_000 if rules.unix == "ns" else inside_words * int(per)
-        if rules.zone:
-            stamp = local_micros(pa.array(stamp, pa.timestamp("us", "UTC")), rules.zone)
-        day, micros = stamp // DAY, stamp % DAY
-        reason[~inside] = _OUTSIDE
-    elif rules.serials:
-        floor = np.floor(values)
-        inside = (floor >= 0) & (floor < 2_958_466)
-        serial = np.where(inside, floor, 0).astype(np.int64)
-        micros = np.where(inside, np.rint((values - floor) * DAY), 0).astype(np.int64)
-        serial, micros = serial + micros // DAY, micros % DAY
-        day = serial + _SERIAL_EPOCH[rules.serials]
-        if rules.serials == "1900":
-            day += serial < 60  # serials before the false 29 February 1900 lie a day later
-            reason[serial == 60] = "is the false 29 February 1900 of the 1900 system"
-            inside &= serial > 0
-        reason[~inside] = f"is no serial of the {rules.serials} system"
-    elif rules.grain not in (None, "day") and not (np.abs(values) >= 10_000_000).any():
-        return _of_periods(values, whole, rules.grain)
-    else:
-        year, month, number = whole // 10_000, whole // 100 % 100, whole % 100
-        inside = (year >= 1) & (year <= 9999) & (month >= 1) & (month <= 12) & (values == whole)
-        months = np.where(inside, (year - 1970) * 12 + month - 1, 0)
-        room = month_starts(months + 1) - month_starts(months)
-        day = month_starts(months) + number - 1
-        eight = (whole >= 10_000_101) & (whole <= 99_991_231) & (values == whole)
-        exists = inside & (number >= 1) & (number <= room)
-        serials, unix = setting(DateRules, "serials"), setting(DateRules, "unix")
-        reason[~exists] = "does not exist in the calendar"
-        reason[~eight] = f"is a number, but not yyyymmdd (use {serials} or {unix} if it is one)"
-        for period, least, most in _PERIODS:
-            hit = ~eight & (whole >= least) & (whole <= most)
-            grain = setting(DateRules, "grain", period)
-            cure = f"a {period}? use {grain}; or use {serials} or {unix} if it is one"
-            reason[hit] = f"is a number, but not yyyymmdd ({cure})"
-    return ParsedTexts(day, micros, np.full(size, NO_OFFSET), reason)
 
 
 _PER_DAY = {"s": 86_400, "ms": 86_400_000, "us": DAY, "ns": DAY_NS}
@@ -300,8 +215,12 @@ def days_and_times(
     return check_typed_days(column, days, times, rules)
 
 
-def from_numbers(column: pa.ChunkedArray, rules: DateRules) -> ParsedDates:
+def from_numbers(column: pa.ChunkedArray, rules: DateRules, name: str) -> ParsedDates:
     """Return the days of numbers, whichever way the rules say that these are written."""
+    from eptaro.inputs.dates.numbers import digits_in_order, parse_numbers  # most dates are none
+
+    if (texts := digits_in_order(column, rules)) is not None:
+        return from_text(texts, rules, name)
     values = pc.fill_null(column.cast(pa.float64(), safe=False), 0.0)
     if pa.types.is_integer(column.type):
         whole = to_numpy(pc.fill_null(column, 0).cast(pa.int64()))
@@ -383,7 +302,7 @@ def _of_local_stamps(stamps: Ints, offsets: Ints | None, rules: DateRules) -> Pa
     if not bad.any():
         return ParsedDates(days, times, offsets=offsets, grain="day")
     days[bad] = 0
-    reasons = np.where(bad, _OUTSIDE, "").astype(object)
+    reasons = np.where(bad, OUTSIDE, "").astype(object)
     return ParsedDates(days, times, bad, reasons, offsets, "day")
 
 
@@ -493,7 +412,10 @@ def _of_one_grain(
                 f"{name!r} holds both {one}, and {two}; name the period of its dates with "
                 f"{spell_option('grain=', '--grain')}"
             )
-        return parsed, GRAINS[grains_met[0]] if grains_met else None
+        met = GRAINS[grains_met[0]] if grains_met else None
+        if met == "month":
+            _refuse_whole_years([texts[row].as_py() for row in good.tolist()], name)
+        return parsed, met
     code_of_grain = GRAINS.index(rules.grain)
     days, reason = parsed.day.copy(), parsed.reason.copy()
     single = good[grains[good] == 0]
@@ -505,6 +427,20 @@ def _of_one_grain(
             reason[good[grains[good] == code]] = f"is a {GRAINS[code]} (grain={rules.grain})"
     micros = parsed.micros if not code_of_grain else np.zeros_like(parsed.micros)
     return replace(parsed, day=days, reason=reason, micros=micros), rules.grain
+
+
+def _refuse_whole_years(texts: Sequence[str], name: str) -> None:
+    """Raise `DateError` where months could be years that span two: 2009-10 beside 2010-11."""
+    matches = [re.fullmatch(r"\s*(\d{4})-(\d\d)\s*", text) for text in texts]
+    if len(texts) < 2 or not all(
+        match and int(match[2]) == (int(match[1]) + 1) % 100 for match in matches
+    ):
+        return
+    months, years = setting(DateRules, "grain", "month"), setting(DateRules, "fiscal_periods", True)
+    raise DateError(
+        f"{name!r} holds {texts[0]!r}, {texts[1]!r} and the like, which may be months, or years "
+        f"that begin in one year and end in the next; use {months} or {years}"
+    )
 
 
 def _with_blanks(texts: pa.Array, parsed: ParsedTexts, rules: DateRules) -> ParsedTexts:
@@ -520,6 +456,8 @@ def _with_blanks(texts: pa.Array, parsed: ParsedTexts, rules: DateRules) -> Pars
 
 
 def _numbers_in_text(texts: pa.Array, rules: DateRules) -> ParsedTexts:
+    from eptaro.inputs.dates.numbers import parse_numbers  # most texts are none
+
     trimmed = pc.utf8_trim_whitespace(texts)
     numeric = pc.match_substring_regex(trimmed, r"^-?[1-8]?\d{1,18}(\.\d+)?$")
     values = pc.if_else(numeric, trimmed, "0").cast(pa.float64()).to_numpy(zero_copy_only=False)
@@ -533,7 +471,7 @@ def _numbers_in_text(texts: pa.Array, rules: DateRules) -> ParsedTexts:
 
 _LIKE_A_DATE = re.compile(
     r"\s*(?:[^\W\d]{3,}\.?,? +)?"
-    r"(?:\d{8}|\d\d[^\W\d]{3,}\d{4}|\d{1,4}(?:st|nd|rd|th)?[./\-, ]+[\w.]+[./\-, ]+\d{1,4}"
+    r"(?:\d{5,6}|\d\d[^\W\d]{3,}\d{4}|\d{1,4}(?:st|nd|rd|th)?[./\-, ]+[\w.]+[./\-, ]+\d{1,4}"
     r"|[^\W\d]+\.?[./\-, ]+\d{1,2}\w*[./\-, ]+\d{2,4}|\d{4} ?[年년]"
     r"|\d{4}-\d{2}$|\d{4}[./\-' ]?(?:[Qq]\d|[MmWw]\d\d)$|(?:[Qq]\d|\d[Qq])[./\-' ]?(?:\d\d){1,2}$"
     r"|[^\W\d]{3,}\.?[./\-,' ]+\d{2,4}$|\d{4}[./\-, ]+[^\W\d]{3,}\.?$)"
@@ -642,7 +580,7 @@ def _read_typed(column: pa.ChunkedArray, rules: DateRules, name: str) -> ParsedD
         utc = to_numpy(filled.cast(pa.timestamp("us", "UTC"), safe=False).cast(pa.int64()))
         return replace(days_and_times(column, local, DAY, rules), offsets=(local - utc) // MINUTE)
     if pa.types.is_integer(kind) or pa.types.is_floating(kind) or pa.types.is_decimal(kind):
-        return from_numbers(column, rules)
+        return from_numbers(column, rules, name)
     if pa.types.is_null(kind):
         return check_typed_days(column, np.zeros(len(column), np.int32), None, rules)
     sample = next((show_value(value) for value in column if value.is_valid), "none")

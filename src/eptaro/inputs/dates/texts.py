@@ -136,7 +136,7 @@ _BASIC = (  # the basic format of ISO 8601, as calendar files have it
     r"^(?P<y>\d{4})(?P<m>\d{2})(?P<d>\d{2})T(?P<H>\d{2})(?P<M>\d{2})(?:(?P<S>\d{2}))?"
     rf"{_OFFSET}?$"
 )
-COMPACT = rf"^(?P<y>\d{{4}})(?P<m>\d{{2}})(?P<d>\d{{2}}){_TIME}$"
+COMPACT = rf"^(?P<y>\d{{4}})(?P<m>[01]\d)(?P<d>\d{{2}}){_TIME}$"
 _WHOLE_DATE = re.compile(
     r"((1[89]|20)\d\d(0[1-9]|1[0-2])(0[1-9]|[12]\d|3[01])|\d{4}(?P<a>[-./])\d{1,2}(?P=a)\d{1,2}"
     r"|\d{1,2}(?P<b>[-./])\d{1,2}(?P=b)\d{4})(?!\d)"
@@ -198,7 +198,7 @@ _PERIOD_GAP = r"[./\-' ]?"
 _YEAR = r"(?P<y>\d{4})"
 _YEAR_OR_TWO = r"(?P<y>\d{4}|\d{2})"
 PERIOD_FORMS = (
-    DatePattern(r"^(?P<y>\d{4})-(?P<m>\d{2})$", ""),
+    DatePattern(r"^(?P<y>\d{4})-(?P<m>[01]\d)$", ""),  # 2020-21 is a year that spans two
     *(
         DatePattern(pattern, "")
         for pattern in (
@@ -227,7 +227,10 @@ _SAID: dict[Grain, tuple[DatePattern, ...]] = {
         _DECIMAL_YEAR,
     ),
     "quarter": (_DECIMAL_YEAR,),
-    "year": (DatePattern(r"^(?P<y>\d{4})(?:\.0+)?$", "2025"),),
+    "year": (
+        DatePattern(r"^(?P<y>\d{4})(?:\.0+)?$", "2025"),
+        DatePattern(r"^'?(?P<y>\d{1,2})(?:\.0+)?$", ""),
+    ),
 }
 
 
@@ -250,8 +253,10 @@ class Hint(NamedTuple):
 _TWO, _GAP = r"\d{1,2}", r" ?[./\- ] ?"
 # A year that is called a fiscal one, or the number of a period: `FY25-Q1`, `P03 2025`.
 FISCAL = r"(?i)^(?:FY ?(?:\d{4}|\d{2})\b.*|P\d{1,2}\W.*\d|\d{4}\W? ?P\d{1,2})$"
+SPANS_TWO = r"^\d{4} ?[/–-] ?(?:\d{4}|\d{2})$"
 HINTS = (
     Hint(FISCAL, "a period of a fiscal year? ", "fiscal_periods", (True,)),
+    Hint(SPANS_TWO, "a fiscal year? ", "fiscal_periods", (True,)),
     Hint(
         rf"^{_TWO}{_GAP}{_TWO}{_GAP}\d{{4}}\b",
         "does the day or the month come first? ",
@@ -265,6 +270,13 @@ HINTS = (
         ("dmy", "mdy", "ymd"),
         also="pivot",
     ),
+    Hint(
+        r"^[0-3]\d[0-3]\d(?:19|20)\d\d\b",
+        "does the day or the month come first? ",
+        "order",
+        ("dmy", "mdy"),
+    ),
+    Hint(r"^\d{6}$", "a year of two digits? ", "order", ("dmy", "mdy", "ymd"), also="pivot"),
     Hint(rf"^\d{{4}}{_GAP}{_TWO}{_GAP}{_TWO}([T ]+\d+:\d\d\b.*)?$", "", "order", ("ymd",)),
     Hint(r"^\d{4}$", "a year? ", "grain", ("year",)),
     Hint(r"^(1[89]|2[01])\d{2}([/ ]?(0[1-9]|1[0-2])|[/ ][1-9])$", "a month? ", "grain", ("month",)),
@@ -290,6 +302,9 @@ def forms(rules: DateRules) -> Sequence[DatePattern]:
         own = _SAID[rules.grain or "day"]
         return [*own, *PLAIN_FORMS] if own else PLAIN_FORMS
     order = str(rules.order)
+    digits = {"y": r"(?P<y>\d{4}|\d{2})", "m": r"(?P<m>\d{2})", "d": r"(?P<d>\d{2})"}
+    compact = "".join(digits[letter] for letter in order)
+    compact = compact.replace(r"\d{2})", r"\d{1,2})", 1)  # numbers lose a zero at the front
     example = {"ymd": "2025/08/20", "dmy": "20.08.2025", "mdy": "08/20/2025"}[order]
     patterns = [
         DatePattern(_order_pattern(order, worded=worded), example) for worded in (False, True)
@@ -298,18 +313,23 @@ def forms(rules: DateRules) -> Sequence[DatePattern]:
     return [
         *own_patterns,
         *patterns,
+        DatePattern(rf"^{compact}{_TIME}$", ""),
         *(PLAIN_FORMS if order == "ymd" else (PLAIN_FORMS[0], *PLAIN_FORMS[2:])),
     ]
 
 
 def _compile_pattern(text: str) -> str:
     pattern = ""
-    for part in re.split(r"(%.)", text):
+    parts = [part for part in re.split(r"(%.)", text) if part]
+    for before, part, after in zip(["", *parts], parts, [*parts[1:], ""], strict=False):
         if part.startswith("%") and len(part) == 2:
             if part not in _DIRECTIVES:
                 accepted = " ".join(_DIRECTIVES)
                 raise DateError(f"format {text!r}: {part} is not known; use {accepted}")
-            pattern += _DIRECTIVES[part]
+            directive = _DIRECTIVES[part]
+            if r"\d" in _DIRECTIVES.get(before, "") + _DIRECTIVES.get(after, ""):
+                directive = directive.replace(r"\d{1,2}", r"\d{2}")  # else 1122025 is two dates
+            pattern += directive
         else:
             pattern += re.escape(part)
     names = re.findall(r"\?P<(\w)>", pattern)
@@ -364,6 +384,7 @@ MINUTE = 60_000_000
 DAY = 1440 * MINUTE
 _TABLED = 24_472 * DAY  # 2037-01-01; zone files list changes up to there, then give a rule
 NO_OFFSET = np.iinfo(np.int64).min
+OUTSIDE = "lies outside the years 1 to 9999"
 
 
 @record
@@ -463,7 +484,7 @@ class _Parts:
         names = [field.name for field in matches.type]
         parts = {name: pc.struct_field(matches, name) for name in names}
         year, month = self._number(parts, "y"), self._number(parts, "m")
-        short = pc.fill_null(pc.utf8_length(parts["y"]), 4).to_numpy(zero_copy_only=False) == 2
+        short = pc.fill_null(pc.utf8_length(parts["y"]), 4).to_numpy(zero_copy_only=False) <= 2
         self.short: Flags = self.matched & short & (rules.pivot is None)
         self.mixed: Flags = self.matched & self._differ(parts, "g", "h")
         self.matched &= ~self.short & ~self.mixed

@@ -1,0 +1,259 @@
+"""Dates that are digits alone, years of two digits and years that span two, by plain `datetime`."""
+
+import datetime as dt
+import random
+import sqlite3
+import tempfile
+import unittest
+from collections import Counter
+from pathlib import Path
+
+import pyarrow as pa
+import pyarrow.parquet
+
+import eptaro as ep
+from tests.commands import run_in
+
+ORDERS = {"dmy": "%d%m{}", "mdy": "%m%d{}", "ymd": "{}%m%d"}
+PIVOT = 49
+
+
+def written(day, order, year):
+    """Return a day as digits in an order, with a year of four digits or two."""
+    return day.strftime(ORDERS[order].format(year))
+
+
+def read_plainly(text, order):
+    """Return the day that digits are in an order, None where they are none."""
+    year, rest = (text[:-4], text[-4:]) if order == "ymd" else (text[4:], text[:4])
+    month, number = (rest[2:], rest[:2]) if order == "dmy" else (rest[:2], rest[2:])
+    full = int(year) if len(year) == 4 else int(year) + (1900 if int(year) > PIVOT else 2000)
+    try:
+        return dt.date(full, int(month), int(number))
+    except ValueError:
+        return None
+
+
+def totals(book):
+    """Return the total of each day that has one."""
+    return {row["first"]: row["s"] for row in book.recap("day").rows() if row["s"]}
+
+
+class Digits(unittest.TestCase):
+    """Columns of dates without separators, in every order, kind of column and store."""
+
+    def books(self, texts, rules, folder):
+        amounts = [*range(1, len(texts) + 1)]
+        frames = {"texts": texts, "numbers": [*map(int, texts)]}
+        frames["floats"] = [*map(float, texts), None]
+        for kind, column in frames.items():
+            numbers = amounts + [0] * (len(column) - len(amounts))
+            table = pa.table({"on": column, "n": numbers})
+            own = rules if kind != "floats" else ep.DateRules(**rules_of(rules), bad_dates="reject")
+            yield kind, ep.Daybook(table, date="on", measures="s=sum(n)", dates=own)
+        path = folder / "rows.parquet"
+        pa.parquet.write_table(pa.table({"on": frames["numbers"], "n": amounts}), path)
+        yield "parquet", ep.Daybook.read(path, date="on", measures="s=sum(n)", dates=rules)
+        path = folder / "rows.csv"
+        lines = [f"{text},{n}" for text, n in zip(texts, amounts, strict=True)]
+        path.write_text("\n".join(["on,n", *lines]))
+        yield "csv", ep.Daybook.read(path, date="on", measures="s=sum(n)", dates=rules)
+        into = folder / f"book {rules.order} {rules.pivot}"
+        yield (
+            "folder",
+            ep.Daybook.read(path, date="on", measures="s=sum(n)", dates=rules, into=into),
+        )
+
+    def test_each_order_in_every_kind_of_column(self):
+        rng = random.Random(16)
+        with tempfile.TemporaryDirectory() as name:
+            for order in ORDERS:
+                for year, pivot in (("%Y", None), ("%y", PIVOT)):
+                    days = [
+                        dt.date(1950, 1, 1) + dt.timedelta(rng.randrange(36_000)) for _ in range(30)
+                    ]
+                    expected = Counter()
+                    for n, day in enumerate(days, 1):
+                        expected[day] += n
+                    texts = [written(day, order, year) for day in days]
+                    rules = ep.DateRules(order=order, pivot=pivot)
+                    for kind, book in self.books(texts, rules, Path(name)):
+                        with self.subTest(order=order, year=year, kind=kind):
+                            self.assertEqual(totals(book), dict(expected))
+
+    def test_the_order_is_inferred_or_refused(self):
+        rng = random.Random(17)
+        decided = Counter()
+        for trial in range(80):
+            order, year = rng.choice([*ORDERS]), rng.choice(["%Y", "%y"])
+            first = dt.date(rng.choice([1961, 1999, 2003, 2011, 2031]), 1, 1)
+            days = [
+                first + dt.timedelta(rng.randrange(365 * rng.randint(1, 9)))
+                for _ in range(rng.randint(1, 6))
+            ]
+            texts = [written(day, order, year) for day in days]
+            reads = {text: [o for o in ORDERS if read_plainly(text, o)] for text in texts}
+            sure = {found[0] for found in reads.values() if len(found) == 1}
+            column = texts if trial % 2 else [*map(int, texts)]
+            rules = ep.DateRules(order="infer", pivot=PIVOT)
+            with self.subTest(texts=texts):
+                try:
+                    book = ep.Daybook(
+                        {"on": column, "s": [1] * len(days)},
+                        date="on",
+                        measures="s=sum(s)",
+                        dates=rules,
+                    )
+                except ep.DateError:
+                    self.assertEqual(sure, set())
+                    decided["refused"] += 1
+                else:
+                    if not (year == "%Y" and order == "ymd"):  # read without an order
+                        self.assertEqual(sure, {order})
+                    self.assertEqual(totals(book), dict(Counter(days)))
+                    decided[order] += 1
+        self.assertGreater(min(decided[key] for key in (*ORDERS, "refused")), 3)
+
+    def test_what_is_none_is_named_with_the_rule(self):
+        for value, rule in (
+            (20082025, "order='dmy' or order='mdy'"),
+            ("20082025", "order='dmy' or order='mdy'"),
+            (111597, "with pivot="),
+            ("111597", "with pivot="),
+        ):
+            with self.subTest(value=value), self.assertRaises(ep.DateError) as caught:
+                ep.Daybook({"on": [value]}, date="on", measures="n=count()")
+            self.assertIn(rule, str(caught.exception))
+        with self.assertRaisesRegex(ep.DateError, "'1122025' is not written as %d%m%Y"):
+            rules = ep.DateRules(formats="%d%m%Y")  # the first of December, or the 11th of February
+            ep.Daybook({"on": ["1122025"]}, date="on", measures="n=count()", dates=rules)
+
+
+def rules_of(rules):
+    """Return the settings of some rules that are not the usual ones."""
+    return {"order": rules.order, "pivot": rules.pivot}
+
+
+class Years(unittest.TestCase):
+    """Years of two digits, and years that begin in one civil year and end in the next."""
+
+    def test_years_of_two_digits(self):
+        for column in ([63, 99, 0, 5], ["63", "99", "00", "05"], ["'63", "'99", "'00", "'05"]):
+            with self.subTest(column=column):
+                data = {"year": column, "n": [1, 2, 4, 8]}
+                rules = ep.DateRules(grain="year", pivot=PIVOT)
+                book = ep.Daybook(data, date="year", measures="s=sum(n)", dates=rules)
+                rows = {row["period"]: row["s"] for row in book.recap("year").rows() if row["s"]}
+                self.assertEqual(rows, {"1963": 1, "1999": 2, "2000": 4, "2005": 8})
+                with self.assertRaisesRegex(ep.DateError, "year of two digits; use pivot="):
+                    rules = ep.DateRules(grain="year")
+                    ep.Daybook(data, date="year", measures="s=sum(n)", dates=rules)
+
+    def test_a_calculated_date_has_a_whole_year(self):
+        data = {"yr": [99, 0], "mo": [1, 2], "n": [3, 4]}
+        short = "date(yr, mo, 1)"
+        whole = "date(if(yr > 49, 1900, 2000) + yr, mo, 1)"
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        path = Path(folder.name, "t.db")
+        database = sqlite3.connect(path)
+        self.addCleanup(database.close)
+        database.execute("CREATE TABLE t (yr INT, mo INT, n INT)")
+        database.executemany("INSERT INTO t VALUES (?, ?, ?)", zip(*data.values(), strict=True))
+        database.commit()
+        for kind, made in (
+            ("memory", lambda **own: ep.Daybook(data, **own)),
+            ("database", lambda **own: ep.Daybook.from_sql(f"sqlite:///{path}", "t", **own)),
+        ):
+            with self.subTest(kind=kind):
+                with self.assertRaisesRegex(ep.DateError, "2 (of 2 )?rows"):
+                    made(date=short, measures="s=sum(n)")
+                rows = made(date=whole, measures="s=sum(n)").recap("year").rows()
+                self.assertEqual([(r["period"], r["s"]) for r in rows], [("1999", 3), ("2000", 4)])
+        with self.assertRaisesRegex(ep.DateError, r"use if\(YEAR > 49, 1900, 2000\) \+ YEAR"):
+            ep.Daybook(data, date=short, measures="s=sum(n)")
+
+    def read(self, labels, **rules):
+        """Return the first and last day of the year of each label, in a year from 1 July."""
+        calendar = ep.MonthCalendar("fiscal", year_starts="07-01", prefix="FY")
+        return ep.Daybook(
+            {"on": labels, "n": [1] * len(labels)},
+            date="on",
+            measures="s=sum(n)",
+            calendar=calendar,
+            dates=ep.DateRules(fiscal_periods=True, **rules),
+        )
+
+    def test_years_that_span_two(self):
+        for form in ("{0}/{1:02}", "{0}-{1:02}", "{0}–{2}", "{0}-{2}", "FY{0}/{1:02}", "FY{0}-{2}"):
+            for years in (range(1998, 2003), range(2009, 2014)):
+                with self.subTest(form=form, years=years):
+                    labels = [form.format(y, (y + 1) % 100, y + 1) for y in years]
+                    rows = self.read(labels).recap("year").rows()
+                    found = [(row["first"], row["last"], row["s"]) for row in rows]
+                    whole = [(dt.date(y, 7, 1), dt.date(y + 1, 6, 30), 1) for y in years]
+                    self.assertEqual(found, whole)
+
+    def test_what_may_be_a_month_is_refused(self):
+        for label in ("2010-11", "2010/11", "FY2010-11"):
+            with self.subTest(label=label):
+                with self.assertRaisesRegex(ep.DateError, "may be month 11 of 2010, or the year"):
+                    self.read([label])
+                self.assertEqual(
+                    str(self.read([label], grain="year").coverage), "2010-07-01..2011-06-30"
+                )
+        months = self.read(["2010-11", "2010-10"]).recap("month").rows()
+        self.assertEqual(
+            [row["first"] for row in months], [dt.date(2010, 4, 1), dt.date(2010, 5, 1)]
+        )
+
+    def test_civil_months_that_may_be_years(self):
+        data = {"on": ["2009-10", "2010-11"], "n": [1, 1]}
+        with self.assertRaisesRegex(ep.DateError, "may be months, or years that begin in one"):
+            ep.Daybook(data, date="on", measures="s=sum(n)")
+        rules = ep.DateRules(grain="month")
+        book = ep.Daybook(data, date="on", measures="s=sum(n)", dates=rules)
+        self.assertEqual(str(book.coverage), "2009-10-01..2010-11-30")
+        for others in (["2009-10"], ["2009-10", "2010-12"], ["2009-10", "2010-11", "2010-12"]):
+            book = ep.Daybook({"on": others}, date="on", measures="n=count()")
+            self.assertEqual(str(book.coverage)[:10], "2009-10-01")
+
+
+class Proposals(unittest.TestCase):
+    """What `inspect` proposes, run as it is printed."""
+
+    def test_columns_that_hold_parts_of_a_date(self):
+        for header, rows, expected in (
+            (
+                "YearSold,MonthSold,DaySold,n",
+                ["2024,2,29,5", "2025,3,1,6"],
+                "2024-02-29..2025-03-01",
+            ),
+            ("sold yr,sold month,n", ["2024,2,5", "2025,3,6"], "2024-02-01..2025-03-31"),
+            ("Year,Qtr,n", ["2024,2,5", "2025,3,6"], "2024-04-01..2025-09-30"),
+            ("yr,month,n", ["99,2,5", "03,3,6"], "1999-02-01..2003-03-31"),
+            ("year,month,n", ["2024,2,5"] * 30 + ["2024,13,1"], "2024-02-01..2024-02-29"),
+            ("year,month,n", ["2024,,5", "2025,3,6", "2025,,2"], "2024-01-01..2025-12-31"),
+            ("date,n", ["130598,5", "10698,6"], "1998-05-13..1998-06-01"),
+            ("year,n", ["63,5", "64,6"], "1963-01-01..1964-12-31"),
+        ):
+            with self.subTest(header=header), tempfile.TemporaryDirectory() as folder:
+                Path(folder, "rows.csv").write_text("\n".join([header, *rows]))
+                found = run_in(folder, "inspect", "rows.csv").stdout
+                command = found.partition("next: eptaro ")[2].strip()
+                self.assertTrue(command, found)
+                answer = run_in(folder, *split(command))
+                self.assertEqual(answer.returncode, 0, answer.stderr)
+                shown = " ".join((answer.stdout + answer.stderr).split())
+                self.assertIn(f"coverage {expected}", shown)
+
+
+def split(command):
+    """Return the words of a command."""
+    import shlex
+
+    return shlex.split(command)
+
+
+if __name__ == "__main__":
+    unittest.main()
