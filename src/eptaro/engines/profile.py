@@ -169,8 +169,10 @@ def _but_for_words(texts: pa.Array, name: str, decimal: str) -> str:
     """
     every = [text.strip() for text in texts.drop_null().to_pylist()]
     words = [text for text in dict.fromkeys(every) if is_word(text) and text not in BLANKS]
+    if not 1 <= len(words) <= _MOST_WORDS:
+        return ""
     others = [text for text in every if text not in words]
-    if not 1 <= len(words) <= _MOST_WORDS or len(others) < _FEWEST_NUMBERS:
+    if len(others) < _FEWEST_NUMBERS:
         return ""
     try:
         infer_numbers(pa.array(others), name, decimal)

@@ -253,10 +253,11 @@ class Hint(NamedTuple):
 _TWO, _GAP = r"\d{1,2}", r" ?[./\- ] ?"
 # A year that is called a fiscal one, or the number of a period: `FY25-Q1`, `P03 2025`.
 FISCAL = r"(?i)^(?:FY ?(?:\d{4}|\d{2})\b.*|P\d{1,2}\W.*\d|\d{4}\W? ?P\d{1,2})$"
-SPANS_TWO = r"^\d{4} ?[/–-] ?(?:\d{4}|\d{2})$"
+# By the last digits: the year behind is that after the one before.
+_NEXT_YEARS = "|".join(rf"{n} ?[/–-] ?(?:\d\d)?\d{(n + 1) % 10}" for n in range(10))
 HINTS = (
     Hint(FISCAL, "a period of a fiscal year? ", "fiscal_periods", (True,)),
-    Hint(SPANS_TWO, "a fiscal year? ", "fiscal_periods", (True,)),
+    Hint(rf"^\d{{3}}(?:{_NEXT_YEARS})$", "a fiscal year? ", "fiscal_periods", (True,)),
     Hint(
         rf"^{_TWO}{_GAP}{_TWO}{_GAP}\d{{4}}\b",
         "does the day or the month come first? ",
