@@ -117,6 +117,7 @@ class Digits(unittest.TestCase):
     def test_what_is_none_is_named_with_the_rule(self):
         for value, rule in (
             (20082025, "order='dmy' or order='mdy'"),
+            (20081925, "order='dmy' or order='mdy'"),
             ("20082025", "order='dmy' or order='mdy'"),
             (111597, "with pivot="),
             ("111597", "with pivot="),
@@ -124,6 +125,13 @@ class Digits(unittest.TestCase):
             with self.subTest(value=value), self.assertRaises(ep.DateError) as caught:
                 ep.Daybook({"on": [value]}, date="on", measures="n=count()")
             self.assertIn(rule, str(caught.exception))
+        for texts, why in (
+            (["310120", "013120", "700101"], "holds several orders"),
+            (["111597"], "has a year of two digits; use pivot="),
+        ):
+            with self.subTest(texts=texts), self.assertRaisesRegex(ep.DateError, why):
+                rules = ep.DateRules(order="infer", pivot=PIVOT if len(texts) > 1 else None)
+                ep.Daybook({"on": texts}, date="on", measures="n=count()", dates=rules)
         with self.assertRaisesRegex(ep.DateError, "'1122025' is not written as %d%m%Y"):
             rules = ep.DateRules(formats="%d%m%Y")  # the first of December, or the 11th of February
             ep.Daybook({"on": ["1122025"]}, date="on", measures="n=count()", dates=rules)
@@ -138,13 +146,18 @@ class Years(unittest.TestCase):
     """Years of two digits, and years that begin in one civil year and end in the next."""
 
     def test_years_of_two_digits(self):
-        for column in ([63, 99, 0, 5], ["63", "99", "00", "05"], ["'63", "'99", "'00", "'05"]):
+        for column in (
+            [63, 49, 0, 5],
+            ["63", "49", "00", "05"],
+            ["'63", "'49", "'00", "'05"],
+            ["63", "49", "0", "5"],
+        ):
             with self.subTest(column=column):
                 data = {"year": column, "n": [1, 2, 4, 8]}
                 rules = ep.DateRules(grain="year", pivot=PIVOT)
                 book = ep.Daybook(data, date="year", measures="s=sum(n)", dates=rules)
                 rows = {row["period"]: row["s"] for row in book.recap("year").rows() if row["s"]}
-                self.assertEqual(rows, {"1963": 1, "1999": 2, "2000": 4, "2005": 8})
+                self.assertEqual(rows, {"1963": 1, "2000": 4, "2005": 8, "2049": 2})
                 with self.assertRaisesRegex(ep.DateError, "year of two digits; use pivot="):
                     rules = ep.DateRules(grain="year")
                     ep.Daybook(data, date="year", measures="s=sum(n)", dates=rules)
@@ -170,6 +183,10 @@ class Years(unittest.TestCase):
                     made(date=short, measures="s=sum(n)")
                 rows = made(date=whole, measures="s=sum(n)").recap("year").rows()
                 self.assertEqual([(r["period"], r["s"]) for r in rows], [("1999", 3), ("2000", 4)])
+        book = ep.Daybook(data, date=whole, measures="s=sum(n where date(yr, mo, 1) is blank)")
+        table = book.recap("year")
+        self.assertEqual(table["s"].tolist(), [3, 4])
+        book.prove(table)  # by rules of its own
         with self.assertRaisesRegex(ep.DateError, r"use if\(YEAR > 49, 1900, 2000\) \+ YEAR"):
             ep.Daybook(data, date=short, measures="s=sum(n)")
 
@@ -202,6 +219,11 @@ class Years(unittest.TestCase):
                 self.assertEqual(
                     str(self.read([label], grain="year").coverage), "2010-07-01..2011-06-30"
                 )
+        for label, first in (("2020-21", 2020), ("FY2010/11", 2010), ("2010-2011", 2010)):
+            self.assertEqual(self.read([label]).coverage.first, dt.date(first, 7, 1))
+        self.assertEqual(
+            str(self.read(["2010-11", "2011-12"], grain="month").coverage), "2010-05-01..2011-06-30"
+        )
         months = self.read(["2010-11", "2010-10"]).recap("month").rows()
         self.assertEqual(
             [row["first"] for row in months], [dt.date(2010, 4, 1), dt.date(2010, 5, 1)]
@@ -235,7 +257,14 @@ class Proposals(unittest.TestCase):
             ("year,month,n", ["2024,2,5"] * 30 + ["2024,13,1"], "2024-02-01..2024-02-29"),
             ("year,month,n", ["2024,,5", "2025,3,6", "2025,,2"], "2024-01-01..2025-12-31"),
             ("date,n", ["130598,5", "10698,6"], "1998-05-13..1998-06-01"),
+            (
+                "year,week,n",
+                ["2024,53,1", "2020,53,2"] + ["2021,1,5"] * 30,
+                "2020-12-28..2021-01-10",
+            ),
+            ("Year,Wk,sold_on,n", ["2024,5,2024-02-02,1"], "2024-02-02..2024-02-02"),
             ("year,n", ["63,5", "64,6"], "1963-01-01..1964-12-31"),
+            ("sold_on,year,month,n", ["2024-02-03,2023,12,5"], "2024-02-03..2024-02-03"),
         ):
             with self.subTest(header=header), tempfile.TemporaryDirectory() as folder:
                 Path(folder, "rows.csv").write_text("\n".join([header, *rows]))

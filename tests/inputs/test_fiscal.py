@@ -230,8 +230,14 @@ class Refused(unittest.TestCase):
         with self.assertRaisesRegex(ep.DateError, "'2024-04-01' is a day, and no period"):
             ep.Daybook.read(folder / "days.csv", date="on", **asked)
         frame = {"y": [2024, 2025], "m": [1, 2], "x": [1, 2]}
-        with self.assertRaisesRegex(ep.DateError, "calculated are months or years"):
-            ep.Daybook(frame, date="date(y, 1, m)", **asked)
+        for date in ("date(y, 1, m)", "shift(date(y, m, 1), 0)"):
+            with self.assertRaisesRegex(
+                ep.ExpressionError, "calculated are weeks, months or years"
+            ):
+                ep.Daybook(frame, date=date, **asked)
+        with self.assertRaisesRegex(ep.ExpressionError, "calculated are weeks, months or years"):
+            rules = ep.DateRules(fiscal_periods=True, grain="year")  # and a month is none
+            ep.Daybook(frame, date="date(y, m, 1)", **asked | {"dates": rules})
         years = ep.Daybook(frame, date="date(y, 1, 1)", **asked)
         self.assertEqual(str(years.coverage), "2023-04-01..2025-03-31")
         listed = ep.ListedCalendar(
@@ -243,7 +249,7 @@ class Refused(unittest.TestCase):
         )
         frame = {"y": [2024, 2024, 2024], "m": [1, 2, 3], "x": [1, 2, 4]}
         asked |= {"calendar": listed}
-        with self.assertRaisesRegex(ep.DateError, "row 3: .* does not exist in the calendar"):
+        with self.assertRaisesRegex(ep.DateError, "row 3: .* is no period of the calendar"):
             ep.Daybook(frame, date="date(y, m, 1)", **asked)
         frame = {"on": ["2024-M01", "2024-P02", "2/2024"], "x": [1, 2, 4]}
         book = ep.Daybook(frame, date="on", **asked)
@@ -312,6 +318,85 @@ def asked(folder, command):
     return done
 
 
+class Numbered(unittest.TestCase):
+    """The numbers of weeks and of periods of a year, in columns of their own."""
+
+    def everywhere(self, columns, **asked):
+        """Yield a book of some columns in memory, in files and in a folder."""
+        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        yield ep.Daybook(columns, **asked)
+        lines = [",".join(map(str, row)) for row in zip(*columns.values(), strict=True)]
+        (folder / "rows.csv").write_text("\n".join([",".join(columns), *lines]))
+        yield ep.Daybook.read(folder / "rows.csv", **asked)
+        yield ep.Daybook.read(folder / "rows.csv", into=folder / "book", **asked)
+
+    def check(self, per, expected, columns, **asked):
+        """Compare the total of each period with what it should be."""
+        books = self.everywhere(columns, measures="s=sum(n)", **asked)
+        for book, proved in zip(books, (True, True, False), strict=True):
+            table = book.recap(per)
+            found = {(r["first"], r["last"]): r["s"] for r in table.rows() if r["s"]}
+            self.assertEqual(found, expected)
+            if proved:
+                book.prove(table)
+
+    def columns(self, rng, most):
+        """Return random years, numbers up to that of each year, and amounts."""
+        years = [rng.randint(2019, 2026) for _ in range(60)]
+        return {
+            "yr": years,
+            "no": [rng.randint(1, most(year)) for year in years],
+            "n": [*range(1, 61)],
+        }
+
+    def test_weeks_of_iso_8601(self):
+        columns = self.columns(
+            random.Random(7), lambda year: dt.date(year, 12, 28).isocalendar().week
+        )
+        expected = {}
+        for year, number, n in zip(*columns.values(), strict=True):
+            first = dt.date.fromisocalendar(year, number, 1)
+            key = first, first + 6 * DAY
+            expected[key] = expected.get(key, 0) + n
+        self.check("week", expected, columns, date="week(yr, no)")
+
+    def test_weeks_and_periods_of_a_calendar(self):
+        shops = Shops()
+        sunday = ep.MonthCalendar("own", week_starts="sunday", first_week_days=1)
+        thirteen = ep.WeekCalendar("own", pattern="13x4", year_ends="12-31")
+
+        def first_sunday(year):
+            return dt.date(year, 1, 1) - DAY * (dt.date(year, 1, 1).isoweekday() % 7)
+
+        for calendar, days, begins in (
+            (shops.calendar, 7, lambda year: shops.ends(year - 1) + DAY),
+            (sunday, 7, first_sunday),
+            (thirteen, 28, lambda year: thirteen.period(f"FY{year}").first),
+        ):
+            per, date = ("week", "week(yr, no)") if days == 7 else ("month", "date(yr, no, 1)")
+            with self.subTest(calendar=calendar, per=per):
+                columns = self.columns(
+                    random.Random(8), lambda y, b=begins, d=days: (b(y + 1) - b(y)).days // d
+                )
+                expected = {}
+                for year, number, n in zip(*columns.values(), strict=True):
+                    first, after = begins(year) + days * DAY * (number - 1), begins(year + 1)
+                    rest = (after - first).days < 2 * days  # the last may be longer
+                    key = first, after - DAY if rest else first + (days - 1) * DAY
+                    expected[key] = expected.get(key, 0) + n
+                rules = ep.DateRules(fiscal_periods=True)
+                self.check(per, expected, columns, date=date, calendar=calendar, dates=rules)
+
+    def test_what_is_no_week_of_a_year_is_refused(self):
+        frame = {"yr": [2025, 2025, 25], "no": [1, 53, 1], "n": [1, 2, 4]}
+        fiscal = {"dates": ep.DateRules(fiscal_periods=True), "calendar": RULES[0].calendar}
+        for asked in ({}, fiscal):
+            with self.assertRaises(ep.DateError) as caught:
+                ep.Daybook(frame, date="week(yr, no)", measures="s=sum(n)", **asked)
+            self.assertIn("2 of 3 rows" if not asked else "of 3 rows", str(caught.exception))
+            self.assertIn("'25, 1' has a year of two digits", str(caught.exception))
+
+
 class Commands(unittest.TestCase):
     """On the command line: proposed where it is likely, and answered."""
 
@@ -349,7 +434,7 @@ class Commands(unittest.TestCase):
         plain = "recap ledger.csv --date 'date(fiscal_year, fiscal_period, 1)' --per year"
         options = "--measure 'count()' --fiscal-periods --year-starts 04-01"
         done = run_in(folder, *shlex.split(f"{plain} {options}"))
-        self.assertIn("row 13: '2023, 13' is not a day of the calendar (a period that", done.stderr)
+        self.assertIn("row 13: '2023, 13' is no period of the calendar (one that", done.stderr)
         shown = asked(folder, "inspect ledger.csv --fiscal-periods --pattern 13x4").stdout
         self.assertIn("--date fiscal_year --fiscal-periods --pattern 13x4", shown)
 

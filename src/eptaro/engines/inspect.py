@@ -14,8 +14,9 @@ import pyarrow as pa
 from numpy.typing import NDArray
 
 from eptaro.core.aggregation.batch import ROWS_PER_CHUNK
+from eptaro.core.calendars.calendar import Calendar
 from eptaro.core.calendars.days import Ints, as_date, ordinal, weekday
-from eptaro.core.calendars.grain import Grain, last_days, level_of, plural_of
+from eptaro.core.calendars.grain import Grain, grain_of, last_days, level_of, plural_of
 from eptaro.core.calendars.levels import WEEKDAYS
 from eptaro.core.expressions.parser import Formula
 from eptaro.core.results.result import Result
@@ -26,7 +27,7 @@ from eptaro.errors import count_noun
 from eptaro.inputs.columns.codes import doubts_of_groups
 from eptaro.inputs.columns.wrapped import clean_numbers, unpivot
 from eptaro.inputs.dates.clock import holds_clock, read_clock
-from eptaro.inputs.dates.reading import in_periods, read_dates, settled_start, show_value
+from eptaro.inputs.dates.reading import read_dates, settled_start, show_value
 from eptaro.inputs.files.chunks import translate_errors
 from eptaro.inputs.files.opening import opened_source
 from eptaro.inputs.filtered import FilteredSource
@@ -167,8 +168,7 @@ def _inspect_source(
     if formula is not None:
         check_columns([*groups, *key_names], opened.names(), opened.name)
         rules, words = replace(rules, grain=rules.grain or formula.grain), list[str]()
-        plain = replace(rules, fiscal_periods=False)
-        column = calculated_dates(opened, date, formula, plain)
+        column = calculated_dates(opened, date, formula, rules)
     else:
         timed = [] if rules.time is None else [rules.time]
         check_columns([date, *timed, *groups, *key_names], opened.names(), opened.name)
@@ -176,8 +176,9 @@ def _inspect_source(
         every = opened.source.column(date) if isinstance(opened, FilteredSource) else column
         rules, words = decided_rules(every, rules, date, findings)
         rules = settled_start([column], rules, date)
-    if formula is not None and rules.fiscal_periods:
-        parsed = in_periods(read_dates(column, plain, date), rules)
+    if formula is not None and isinstance(rules.fiscal_periods, Calendar):
+        grain = grain_of(rules.fiscal_periods, str(rules.grain))
+        parsed = replace(read_dates(column, DateRules(), date), grain=grain)
     else:
         parsed = read_dates(column, rules, date)
     good = np.ones(len(parsed.days), bool) if parsed.bad is None else ~parsed.bad

@@ -42,10 +42,17 @@ from eptaro.rules import DateRules, FileRules, NumberRules, Numbers
 _LOOKED_AT = 50_000  # rows
 _ENOUGH = 0.95  # of the rows in which a formula gives a date
 _MONTHS = 12  # rows of a year that may be its months
-_PARTS = {"year": r"year|yr", "quarter": r"quarter|qtr", "month": r"month|mo", "day": r"day"}
+_PARTS = {
+    "year": r"year|yr",
+    "quarter": r"quarter|qtr",
+    "month": r"month|mo",
+    "day": r"day",
+    "week": r"week|wk",
+}
 # The periods of columns beside which a calculated date is not proposed.
 _WITHIN: dict[Grain, tuple[Grain, ...]] = {
     "day": (),
+    "week": ("day", "week"),
     "month": ("day", "week", "month"),
     "quarter": ("day", "week", "month", "quarter"),
 }
@@ -456,6 +463,7 @@ _WAYS: dict[tuple[str, ...], tuple[str, DateRules]] = {
     ("year", "month", "day"): ("date({}, {}, {})", DateRules()),
     ("year", "month"): ("date({}, {}, 1)", DateRules()),
     ("year", "quarter"): ("date({}, 3 * {} - 2, 1)", DateRules(grain="quarter")),
+    ("year", "week"): ("week({}, {})", DateRules()),
 }
 
 

@@ -52,7 +52,12 @@ class Maker:
         ])  # fmt: skip
         month = self.more.choice(["route", "'Sept'", "'may.'", "'04'"])
         return self.more.choice(
-            [*[plain] * 40, *[f"shift({plain}, whole - 2)"] * 12, f"date(2024, {month}, 1)"]
+            [
+                *[plain] * 40,
+                *[f"shift({plain}, whole - 2)"] * 12,
+                f"date(2024, {month}, 1)",
+                "week(2020, whole)",
+            ]
         )
 
     def flag(self, depth: int) -> str:

@@ -174,3 +174,18 @@ def add_months(days: Days, months: int | Ints) -> tuple[Ints, Flags]:
     opens = month_starts(target)
     room = month_starts(target + 1) - opens - 1
     return opens + np.minimum(place, room), place > room
+
+
+def mondays(year: Ints, week: Ints) -> tuple[Ints, Flags]:
+    """Return the Mondays of ISO weeks, shape (weeks,), and which exist: a year has 52 or 53.
+
+    The first is the one with the year's first Thursday (ISO 8601).
+
+    >>> days, exist = mondays(np.array([2020, 2021]), np.array([53, 53]))
+    >>> days.tolist(), exist.tolist()
+    ([18624, 18995], [True, False])
+    """
+    inside = (year >= 1) & (year <= 9999)
+    fourth = month_starts(np.where(inside, year - 1970, 0) * 12) + 3
+    monday = fourth - weekday(fourth) + 7 * (week - 1)
+    return monday, inside & (week >= 1) & (civil_months(monday + 3) // 12 + 1970 == year)

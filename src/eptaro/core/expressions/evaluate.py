@@ -201,6 +201,9 @@ class _Evaluation:
                 if month.kind == "text":
                     month = ops.month_numbers(month)
                 return ops.make_dates(year, month, day)
+            case "week":
+                year, number = (self._of_kind(part, ValueKind.NUMBER) for part in arguments)
+                return ops.make_weeks(year, number)
             case "shift":
                 day = self._of_kind(arguments[0], ValueKind.DATE)
                 return ops.shift_dates(day, self._of_kind(arguments[1], ValueKind.NUMBER))

@@ -164,6 +164,8 @@ def _plain_result_of(function: str, arguments: list[Any], nodes: tuple[Node, ...
             return (first.startswith if function == "starts" else first.endswith)(more[0])
         case "date":
             return _date(arguments)
+        case "week":
+            return _week(arguments)
         case "shift":
             return _shift(_day(first), more[0])
         case "days":
@@ -206,6 +208,16 @@ def _date(arguments: list[Any]) -> dt.date | None:
         if month is None or any(part % 1 for part in (year, month, day)):
             return None
         return dt.date(int(year), int(month), int(day)) if year >= FIRST_YEAR else None
+    except (ValueError, OverflowError):
+        return None
+
+
+def _week(arguments: list[Any]) -> dt.date | None:
+    year, number = arguments
+    try:
+        if year % 1 or number % 1 or year < FIRST_YEAR:
+            return None
+        return dt.date.fromisocalendar(int(year), int(number), 1)
     except (ValueError, OverflowError):
         return None
 

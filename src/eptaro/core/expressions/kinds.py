@@ -74,6 +74,7 @@ FUNCTIONS: dict[str, Function] = {
     "coalesce": Function((None,), None, 2, _MANY, "coalesce(a, b)"),
     "if": Function((_F, None), None, 2, 3, "if(condition, a, b)"),
     "date": Function((_N, (_N, _T), _N), _D, 3, 3, "date(year, month, day)"),
+    "week": Function((_N, _N), _D, 2, 2, "week(year, number)"),
     "shift": Function((_D, _N), _D, 2, 2, "shift(date, days)"),
     "days": Function((_D, _D), _N, 2, 2, "days(later, earlier)"),
     "year": Function((_D,), _N, 1, 1, "year(date)"),

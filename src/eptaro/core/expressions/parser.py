@@ -412,6 +412,8 @@ class Formula(Record):
                 return "year"
             case Call("date", (_, _, Number(day))) if day == 1:
                 return "month"
+            case Call("week"):
+                return "week"
             case _:
                 return None
 

@@ -10,7 +10,15 @@ from typing import Any, TypeAlias
 import numpy as np
 from numpy.typing import NDArray
 
-from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Flags, civil_date, month_starts, weekday
+from eptaro.core.calendars.days import (
+    FIRST_DAY,
+    LAST_DAY,
+    Flags,
+    civil_date,
+    mondays,
+    month_starts,
+    weekday,
+)
 from eptaro.core.calendars.levels import Names, month_number
 from eptaro.core.expressions.kinds import FIRST_YEAR, ValueKind
 from eptaro.core.expressions.tree import ArithmeticOperator, ComparisonOperator
@@ -286,6 +294,21 @@ def make_dates(year: Column, month: Column, day: Column) -> Column:
     good &= days <= month_starts(months + 1) - first
     good = good if valid is None else good & valid
     return Column.of("", "date", np.where(good, first + days - 1, 0), good)
+
+
+def make_weeks(year: Column, week: Column) -> Column:
+    """Return the Mondays of the weeks of years (ISO 8601); blank where there is no such week, as in
+    years of two digits.
+    """
+    y, w = np.broadcast_arrays(year.numbers(), week.numbers())
+    valid = combine_masks(valid_mask(year), valid_mask(week))
+    with np.errstate(invalid="ignore"):
+        good = (y >= FIRST_YEAR) & (y <= 9999) & (w >= 1) & (w <= 53) & (y % 1 == 0) & (w % 1 == 0)
+    years, weeks = (np.where(good, part, 1).astype(np.int64) for part in (y, w))
+    days, exists = mondays(years, weeks)
+    good &= exists & (days <= LAST_DAY)
+    good = good if valid is None else good & valid
+    return Column.of("", "date", np.where(good, days, 0), good)
 
 
 def month_numbers(column: Column) -> Column:

@@ -67,6 +67,8 @@ def call_sql(to: Translator, node: Call) -> SqlExpr:
             return SqlExpr(_days(to, *(to.day(part) for part in node.given)), 0)
         case "date":
             return SqlExpr(_date(to, node))
+        case "week":
+            raise to.refusal(node, "the first day of a week")
         case "shift":
             return SqlExpr(_shift(to, node))
         case "band":

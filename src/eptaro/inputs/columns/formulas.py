@@ -12,7 +12,7 @@ import pyarrow as pa
 from numpy.typing import NDArray
 
 from eptaro.core.aggregation.groups import Categorical
-from eptaro.core.calendars.days import Flags
+from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.expressions.kinds import FIRST_YEAR, ValueKind, kind_of
 from eptaro.core.expressions.parser import Formula, Formulas
 from eptaro.core.expressions.tree import Call, Name, Node, Where, error_at
@@ -66,6 +66,16 @@ def _kind(column: Column) -> tuple[str, int, str]:
 
 _MANY = 1 << 12  # texts, which are looked at again for each part of the rows
 _HOUR = 3_600_000_000_000  # nanoseconds
+
+
+_OF_A_YEAR = ("date", "week")  # functions whose first part is a year
+_SHORT_YEAR = "has a year of two digits; use if(YEAR > 49, 1900, 2000) + YEAR in its place"
+_MOST = 10_000  # of a year, and of a number in it
+
+
+def _are_short(years: Ints, filled: Flags) -> Flags:
+    """Return which years have no more than two digits."""
+    return filled & (years >= 0) & (years < FIRST_YEAR)
 
 
 class FormulaColumns:
@@ -133,33 +143,68 @@ class FormulaColumns:
 
     def dates(self, name: str) -> ParsedDates:
         """Return a column of dates; what is none is bad."""
-        column, formula = self.column(name), self._formulas.columns[name]
+        formula = self._formulas.columns[name]
+        if self._rules.fiscal_periods:
+            return self._fiscal_dates(formula)
+        column = self.column(name)
         if column.kind != "date":
             message = f"this is {_KINDS[column.kind].value}, and a date is needed"
             raise error_at(formula.text, formula.node.at, message)
         bad, reasons = None, None
         if column.valid is not None:
-            why, bad = "is not a day of the calendar", ~column.valid
-            if self._rules.fiscal_periods:
-                cure = spell_option("adjustments=", "--adjustments COLUMN")
-                why += f" (a period that adjusts the year? use least(period, 12), with {cure})"
-            reasons = np.where(bad, why, "").astype(object)
-            reasons[bad & self._has_short_year(formula)] = (
-                "has a year of two digits; use if(YEAR > 49, 1900, 2000) + YEAR in its place"
-            )
+            bad = ~column.valid
+            reasons = np.where(bad, "is not a day of the calendar", "").astype(object)
+            if isinstance(formula.node, Call) and formula.node.function in _OF_A_YEAR:
+                years, filled = self._whole(formula, formula.node.given[0])
+                reasons[bad & _are_short(years, filled)] = _SHORT_YEAR
         days = np.where(bad, 0, column.data) if bad is not None else column.data
-        return in_periods(ParsedDates(days.astype(np.int32), None, bad, reasons, None), self._rules)
+        parsed = ParsedDates(days.astype(np.int32), None, bad, reasons, None)
+        return in_periods(parsed, self._rules, name)
 
-    def _has_short_year(self, formula: Formula) -> Flags:
-        """Return in which rows the year of `date(year, month, day)` has no more than two digits."""
-        rows = self._table.num_rows
-        if not isinstance(formula.node, Call) or formula.node.function != "date":
-            return np.zeros(rows, bool)
-        year = self._evaluate(replace(formula, node=formula.node.given[0], wanted=ValueKind.NUMBER))
-        numbers = np.broadcast_to(year.numbers(), rows)
-        filled = True if year.valid is None else np.broadcast_to(year.valid, rows)
-        short: Flags = (numbers >= 0) & (numbers < FIRST_YEAR) & filled
-        return short
+    def _fiscal_dates(self, formula: Formula) -> ParsedDates:
+        """Return the first days of the periods of a calendar that a formula numbers in its years:
+        `date(year, month, 1)` or `week(year, number)`.
+        """
+        from eptaro.inputs.dates.periods import days_of_periods  # which few questions need
+
+        node, rules = formula.node, self._rules
+        if not isinstance(node, Call) or formula.grain is None or formula.grain != rules.grain:
+            message = (
+                "fiscal periods that are calculated are weeks, months or years: "
+                "week(year, number), date(year, month, 1) or date(year, 1, 1)"
+            )
+            raise error_at(formula.text, node.at, message)
+        (years, filled), (numbers, named) = (self._whole(formula, part) for part in node.given[:2])
+        short = _are_short(years, filled)
+        first, exists, grain = days_of_periods(years, numbers, rules)
+        bad = ~(exists & filled & named) | short
+        if not bad.any():
+            return ParsedDates(first.astype(np.int32), grain=grain)
+        cure = spell_option("adjustments=", "--adjustments COLUMN")
+        why = "is no period of the calendar"
+        if formula.grain == "month":
+            why += f" (one that adjusts the year? use least(period, 12), with {cure})"
+        reasons = np.where(bad, why, "").astype(object)
+        reasons[short] = _SHORT_YEAR
+        return ParsedDates(
+            np.where(bad, 0, first).astype(np.int32), None, bad, reasons, None, grain
+        )
+
+    def _whole(self, formula: Formula, node: Node) -> tuple[Ints, Flags]:
+        """Return a part of a formula as whole numbers, months by their names too, and where it is
+        one.
+        """
+        column = self._evaluate(replace(formula, node=node, wanted=ValueKind.NUMBER))
+        if column.kind == "text":
+            from eptaro.core.expressions.values import month_numbers
+
+            column = month_numbers(column)
+        numbers = np.broadcast_to(column.numbers(), self._table.num_rows)
+        with np.errstate(invalid="ignore"):
+            whole = (np.abs(numbers) < _MOST) & (numbers % 1 == 0)
+        if column.valid is not None:
+            whole = whole & np.broadcast_to(column.valid, len(whole))
+        return np.where(whole, numbers, 0).astype(np.int64), whole
 
     def inputs(self) -> tuple[dict[str, Column], dict[str, Column]]:
         """Return the columns that formulas of columns work on, and the hours of those of times."""

@@ -8,18 +8,10 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
-from eptaro.core.calendars.days import LAST_DAY, Ints, month_starts
+from eptaro.core.calendars.days import LAST_DAY, Ints, mondays, month_starts
 from eptaro.core.calendars.grain import Grain, first_days
 from eptaro.inputs import arrow_compute as pc
-from eptaro.inputs.dates.texts import (
-    DAY,
-    NO_OFFSET,
-    OUTSIDE,
-    ParsedTexts,
-    local_micros,
-    mondays,
-    month_at,
-)
+from eptaro.inputs.dates.texts import DAY, NO_OFFSET, OUTSIDE, ParsedTexts, local_micros, month_at
 from eptaro.inputs.files.chunks import to_numpy
 from eptaro.option import setting
 from eptaro.rules import DateRules

@@ -11,7 +11,7 @@ import pyarrow as pa
 from numpy.typing import NDArray
 
 from eptaro.core.calendars.calendar import Calendar
-from eptaro.core.calendars.days import Days, Flags, Ints, civil_date
+from eptaro.core.calendars.days import Flags, Ints
 from eptaro.core.calendars.grain import Grain, grain_of
 from eptaro.core.calendars.labels import typed_label
 from eptaro.errors import CalendarError, DateError, spell_option
@@ -109,20 +109,13 @@ def _written_out(labels: Sequence[str], rules: DateRules, prefix: str, name: str
     ]
 
 
-def days_in_calendar(days: Days, rules: DateRules) -> tuple[Ints, Flags, Grain]:
-    """Return the first days of the periods of a calendar whose years and months civil days name,
-    whether there are such, and their grain: 1 March 2025 names month 3 of year 2025.
-
-    Raises `DateError` where these are no months or years.
+def days_of_periods(years: Ints, numbers: Ints, rules: DateRules) -> tuple[Ints, Flags, Grain]:
+    """Return the first days of the periods of a calendar with these numbers in their years, whether
+    there are such, and their grain.
     """
-    calendar = _calendar(rules)
-    if rules.grain not in ("month", "year"):
-        raise DateError(
-            "fiscal periods that are calculated are months or years, such as date(year, month, 1)"
-        )
-    years, months, _ = civil_date(days)
-    first, exists = _first_days(calendar, years, months, rules.grain)
-    return first, exists, grain_of(calendar, rules.grain)
+    calendar, level = _calendar(rules), str(rules.grain)
+    first, exists = _first_days(calendar, years, numbers, level)
+    return first, exists, grain_of(calendar, level)
 
 
 def _calendar(rules: DateRules) -> Calendar:

@@ -534,13 +534,10 @@ def _counted_on(parsed: ParsedDates, rules: DateRules, name: str) -> ParsedDates
     return replace(parsed, days=days.astype(np.int32), grain=grain)
 
 
-def in_periods(parsed: ParsedDates, rules: DateRules) -> ParsedDates:
+def in_periods(parsed: ParsedDates, rules: DateRules, name: str = "the column") -> ParsedDates:
     """Return days as the periods that they represent, where the rules give a grain."""
-    if rules.fiscal_periods:
-        from eptaro.inputs.dates.periods import days_in_calendar
-
-        days, exists, grain = days_in_calendar(parsed.days, rules)
-        return _in_grain(parsed, days, ~exists, grain, "does not exist in the calendar")
+    if rules.week_in is not None:
+        return _counted_on(in_periods(parsed, replace(rules, week_in=None)), rules, name)
     if rules.weeks is not None:
         grain, days, astray = week_of(parsed.days, rules.weeks)
         why = f"is no {rules.weeks.split()[1].title()} ({setting(DateRules, 'weeks', rules.weeks)})"

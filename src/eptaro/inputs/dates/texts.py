@@ -18,7 +18,7 @@ from eptaro.core.calendars.days import (
     Flags,
     Ints,
     as_date,
-    civil_months,
+    mondays,
     month_starts,
     weekday,
 )
@@ -50,21 +50,6 @@ def month_at(part: NDArray[np.float64]) -> Ints:
     """
     months: Ints = np.minimum(np.floor(part * 12 + _ROUNDED), 11).astype(np.int64) + 1
     return months
-
-
-def mondays(year: Ints, week: Ints) -> tuple[Ints, Flags]:
-    """Return the Mondays of ISO weeks, and which exist: a year has 52 weeks or 53.
-
-    The first is the one with the year's first Thursday (ISO 8601).
-
-    >>> days, exist = mondays(np.array([2020, 2021]), np.array([53, 53]))
-    >>> days.tolist(), exist.tolist()
-    ([18624, 18995], [True, False])
-    """
-    inside = (year >= 1) & (year <= 9999)
-    fourth = month_starts(np.where(inside, year - 1970, 0) * 12) + 3
-    monday = fourth - weekday(fourth) + 7 * (week - 1)
-    return monday, inside & (week >= 1) & (civil_months(monday + 3) // 12 + 1970 == year)
 
 
 def standing_for(days: Days, grain: Grain) -> tuple[Ints, Flags]:
