@@ -114,6 +114,27 @@ class Digits(unittest.TestCase):
                     decided[order] += 1
         self.assertGreater(min(decided[key] for key in (*ORDERS, "refused")), 3)
 
+    def test_the_day_of_a_week_and_of_a_year(self):
+        rng = random.Random(19)
+        days = [dt.date.fromordinal(rng.randrange(700_000, 760_000)) for _ in range(400)]
+        days += [dt.date(y, m, d) for y in range(1995, 2030) for m, d in ((1, 1), (12, 31))]
+        for write in (
+            lambda day: "{}-W{:02}-{}".format(*day.isocalendar()),
+            lambda day: "{}W{:02}{}".format(*day.isocalendar()),
+            lambda day: f"{day:%Y-%j}",
+            lambda day: f"{day:%Y-%j}T23:10",
+        ):
+            texts = [write(day) for day in days]
+            with self.subTest(text=texts[0]):
+                book = ep.Daybook(
+                    {"on": texts, "n": [1] * len(texts)}, date="on", measures="s=sum(n)"
+                )
+                self.assertEqual(totals(book), dict(Counter(days)))
+                found = ep.inspect({"on": texts, "n": [1] * len(texts)})
+                self.assertIn(
+                    "on", [row["value"] for row in found.rows() if row["subject"] == "date column"]
+                )
+
     def test_what_is_none_is_named_with_the_rule(self):
         for value, rule in (
             (20082025, "order='dmy' or order='mdy'"),

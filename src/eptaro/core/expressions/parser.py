@@ -34,7 +34,7 @@ from eptaro.core.expressions.tree import (
     error_at,
     names_in,
 )
-from eptaro.errors import DateError, ExpressionError, show_option, unknown
+from eptaro.errors import DateError, ExpressionError, count_noun, show_option, unknown
 from eptaro.record import Record, record
 
 MOST_LETTERS = 10_000
@@ -345,7 +345,9 @@ class Parser:
         arguments = self._list(f"after {name}")
         function = FUNCTIONS[name]
         if not function.least <= len(arguments) <= function.most:
-            message = f"{name} is given {len(arguments)} values; write {function.shown}"
+            message = (
+                f"{name} is given {count_noun(len(arguments), 'value')}; write {function.shown}"
+            )
             raise error_at(self.text, token.at, message)
         return Call(name, arguments, at=token.at)
 

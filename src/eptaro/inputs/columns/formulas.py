@@ -153,7 +153,8 @@ class FormulaColumns:
         bad, reasons = None, None
         if column.valid is not None:
             bad = ~column.valid
-            reasons = np.where(bad, "is not a day of the calendar", "").astype(object)
+            why = "is not a week" if formula.grain == "week" else "is not a day"
+            reasons = np.where(bad, f"{why} of the calendar", "").astype(object)
             if isinstance(formula.node, Call) and formula.node.function in _OF_A_YEAR:
                 years, filled = self._whole(formula, formula.node.given[0])
                 reasons[bad & _are_short(years, filled)] = _SHORT_YEAR

@@ -30,7 +30,14 @@ from eptaro.option import setting
 from eptaro.record import Record, record
 from eptaro.rules import DateRules, Weeks
 
-_GRAIN_OF_PART: dict[str, Grain] = {"d": "day", "q": "quarter", "k": "week", "m": "month"}
+_GRAIN_OF_PART: dict[str, Grain] = {
+    "d": "day",
+    "u": "day",
+    "o": "day",
+    "q": "quarter",
+    "k": "week",
+    "m": "month",
+}
 _ROUNDED = 0.05  # of a month: what is lost where decimal years have two digits
 
 
@@ -159,6 +166,9 @@ YEAR_FIRST = (
     rf"^(?P<y>\d{{4}})(?P<g>{_SEPARATOR})(?P<m>\d{{1,2}})"
     rf"(?P<h>{_SEPARATOR})(?P<d>\d{{1,2}}){_TIME}$"
 )
+# The day of a week and of a year, as ISO 8601 writes them; 4711-012 is a code.
+_WEEK_DATE = rf"^(?P<y>\d{{4}})-?W(?P<k>\d{{2}})-?(?P<u>\d){_TIME}$"
+_ORDINAL_DATE = rf"^(?P<y>(?:1[5-9]|2[01])\d\d)-(?P<o>\d{{3}}){_TIME}$"
 # As in `2025年8月20日`, `2025년 8월 20일` and `2025. 8. 20.`.
 _EAST_ASIAN = (
     r"^(?P<y>\d{4}) ?[年년.] ?(?P<m>\d{1,2}) ?[月월.] ?(?P<d>\d{1,2}) ?[日일.]" rf"{_TIME}$"
@@ -171,6 +181,8 @@ _DAYS = (
     # After a year of four digits nobody writes the day before the month.
     DatePattern(YEAR_FIRST, ""),
     DatePattern(_EAST_ASIAN, ""),
+    DatePattern(_WEEK_DATE, ""),
+    DatePattern(_ORDINAL_DATE, ""),
     # A month that is a word cannot be taken for a day, whatever the order.
     *(
         DatePattern(_order_pattern(order, worded=True), "20 Aug 2025")
@@ -492,8 +504,16 @@ class _Parts:
         self.exists: Flags = inside & (number >= 1) & (number <= room)
         self.day: Ints = start + number - 1
         self.grain: Grain = grain_of({*parts}, rules)
-        if "k" in parts:
+        if "o" in parts:
+            number = self._number(parts, "o")
+            self.day, room = start + number - 1, month_starts(months + 12) - start
+            self.exists = inside & (number >= 1) & (number <= room)
+        elif "k" in parts:
             self.day, self.exists = mondays(year, self._number(parts, "k"))
+            if "u" in parts:
+                number = self._number(parts, "u")
+                self.day += number - 1
+                self.exists &= (number >= 1) & (number <= 7)
         elif self.grain != "day":
             self.day = first_days(self.day, self.grain)
         self.astray: Flags = self._is_astray(parts)
