@@ -208,6 +208,27 @@ class Years(unittest.TestCase):
         table = book.recap("year")
         self.assertEqual(table["s"].tolist(), [3, 4])
         book.prove(table)  # by rules of its own
+        with self.assertRaisesRegex(ep.DateError, "SELECT year \\* 100 \\+ period"):
+            rules = ep.DateRules(fiscal_periods=True)
+            ep.Daybook.from_sql(
+                f"sqlite:///{path}",
+                "t",
+                date=whole,
+                measures="s=sum(n)",
+                calendar=ep.MonthCalendar(),
+                dates=rules,
+            )
+        query = "SELECT (2000 + yr) * 100 + mo AS on_, n FROM t"
+        rules = ep.DateRules(fiscal_periods=True, grain="month")
+        ledger = ep.Daybook.from_sql(
+            f"sqlite:///{path}",
+            query,
+            date="on_",
+            measures="s=sum(n)",
+            calendar=ep.MonthCalendar(year_starts="07-01", prefix="FY"),
+            dates=rules,
+        )
+        self.assertEqual(str(ledger.coverage), "1999-08-01..2098-07-31")
         with self.assertRaisesRegex(ep.DateError, r"use if\(YEAR > 49, 1900, 2000\) \+ YEAR"):
             ep.Daybook(data, date=short, measures="s=sum(n)")
 

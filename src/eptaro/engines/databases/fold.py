@@ -37,11 +37,12 @@ from eptaro.engines.databases.queries import (
     SqlTable,
     key_names,
 )
-from eptaro.errors import DateError, InputError, MeasureError
+from eptaro.errors import DateError, InputError, MeasureError, show_option
 from eptaro.inputs.columns.codes import read_codes, read_groups
 from eptaro.inputs.columns.kinds import only_picked
 from eptaro.inputs.dates.reading import read_dates, settled_start
 from eptaro.inputs.options import SqlOptions
+from eptaro.option import setting
 from eptaro.outputs.databases import connect, refusals
 from eptaro.record import record
 from eptaro.rules import DateRules, Lookup, lookups_of
@@ -224,6 +225,12 @@ def fold_database(url: str, what: str, options: SqlOptions) -> Folded:
     """
     name, spec, scope = redact_url(url), options.spec, Filter.of_database(options.only)
     date, formulas, rules = spec.date_column, spec.formulas, spec.rules
+    if rules.fiscal_periods and date in formulas.columns:
+        month = setting(DateRules, "grain", "month")
+        raise DateError(
+            f"{show_option('date', date)}: a database does not calculate fiscal periods; ask for a "
+            f"query with both numbers in one, SELECT year * 100 + period AS period, with {month}"
+        )
     wanted_planes = options.book.kept_planes
     _check_members(options.book.measures)
     for plane in wanted_planes:
