@@ -8,6 +8,7 @@ import unittest
 from collections import Counter
 from pathlib import Path
 
+import numpy as np
 import pyarrow as pa
 import pyarrow.parquet
 
@@ -112,6 +113,53 @@ class Digits(unittest.TestCase):
                     self.assertEqual(totals(book), dict(Counter(days)))
                     decided[order] += 1
         self.assertGreater(min(decided[key] for key in (*ORDERS, "refused")), 3)
+
+    def test_many_whole_numbers_that_are_close_together(self):
+        rng, day = random.Random(20), dt.timedelta(1)
+
+        def plain(value):
+            try:
+                return dt.datetime.strptime(str(value), "%Y%m%d").date()
+            except ValueError:
+                return None
+
+        def month(value):
+            return dt.date(value // 100, value % 100, 1) if 1 <= value % 100 <= 12 else None
+
+        for given, window, read in (
+            ({}, range(20240220, 20240340), plain),
+            (
+                {"blanks": "2024-03-01"},
+                range(20240220, 20240340),
+                lambda value: None if value == 20240301 else plain(value),
+            ),
+            ({"serials": "1900"}, range(45_000, 45_060), lambda v: dt.date(1899, 12, 30) + v * day),
+            (
+                {"unix": "s"},
+                range(1_700_000_000, 1_700_000_300),
+                lambda v: dt.datetime.fromtimestamp(v, dt.UTC).date(),
+            ),
+            ({"grain": "month"}, range(202311, 202420), month),
+        ):
+            with self.subTest(rules=given):
+                values = [rng.choice([None, *window]) for _ in range(1_000)]
+                days = [value and read(value) for value in values]
+                rules = ep.DateRules(bad_dates="reject", **given)
+                data = {
+                    "on": pa.array(values, pa.int32() if window[-1] < 2**31 else pa.int64()),
+                    "n": [*range(1_000)],
+                }
+                book = ep.Daybook(data, date="on", measures="s=sum(n)", dates=rules)
+                expected = Counter()
+                for n, at in enumerate(days):
+                    expected.update({at: n} if at else {})
+                rows = book.recap(rules.grain or "day").rows()
+                found = {row["first"]: row["s"] for row in rows if row["s"]}
+                self.assertEqual(found, {at: n for at, n in expected.items() if n})
+                self.assertEqual(len(book.rejected), days.count(None))
+        huge = {"on": np.full(9, 2**63 + 5, np.uint64), "n": [1] * 9}
+        with self.assertRaisesRegex(ep.InputError, "cannot be read: Integer value"):
+            ep.Daybook(huge, date="on", measures="s=sum(n)")
 
     def test_the_day_of_a_week_and_of_a_year(self):
         rng = random.Random(19)
@@ -304,6 +352,7 @@ class Proposals(unittest.TestCase):
                 "2020-12-28..2021-01-10",
             ),
             ("Year,Wk,sold_on,n", ["2024,5,2024-02-02,1"], "2024-02-02..2024-02-02"),
+            ("of,year,month,n", ["2024-05,2024,5,1", "2024-07,2024,7,2"], "2024-05-01..2024-07-31"),
             ("year,n", ["63,5", "64,6"], "1963-01-01..1964-12-31"),
             ("sold_on,year,month,n", ["2024-02-03,2023,12,5"], "2024-02-03..2024-02-03"),
         ):

@@ -221,18 +221,51 @@ def from_numbers(column: pa.ChunkedArray, rules: DateRules, name: str) -> Parsed
 
     if (texts := digits_in_order(column, rules)) is not None:
         return from_text(texts, rules, name)
+    if pa.types.is_integer(column.type) and (found := _from_range(column, rules)) is not None:
+        return found
     values = pc.fill_null(column.cast(pa.float64(), safe=False), 0.0)
     if pa.types.is_integer(column.type):
         whole = to_numpy(pc.fill_null(column, 0).cast(pa.int64()))
     else:
         floats = to_numpy(values)
         whole = np.where(np.abs(floats) < 2**62, floats, 0).astype(np.int64)
-    blank = (
-        to_numpy(column.is_null()) | np.isin(whole.astype(str), list(rules.blanks))
-        if (rules.blanks or column.null_count)
-        else None
-    )
-    return finish_days(parse_numbers(to_numpy(values), whole, rules), blank, rules)
+    parsed = parse_numbers(to_numpy(values), whole, rules)
+    blank = to_numpy(column.is_null()) if column.null_count else None
+    if rules.blanks:
+        named = np.isin(whole.astype(str), list(rules.blanks))
+        for day in sentinel_days(rules):
+            named |= (parsed.reason == "") & (parsed.day == day)
+        blank = named if blank is None else blank | named
+    return finish_days(parsed, blank, rules)
+
+
+def _from_range(column: pa.ChunkedArray, rules: DateRules) -> ParsedDates | None:
+    """Return the days of whole numbers, each of those between the least and the largest read once;
+    None where that would be no fewer.
+    """
+    ends = pc.min_max(column).as_py()
+    least, most = ends["min"], ends["max"]
+    if least is None or most - least + 1 > len(column) // 2 or not -_FAR < least <= most < _FAR:
+        return None
+    every = pa.chunked_array([pa.array(np.arange(least, most + 1))])
+    filled = pc.fill_null(column, least) if column.null_count else column
+    blank = to_numpy(column.is_null()) if column.null_count else None
+    return _at(from_numbers(every, rules, ""), to_numpy(filled).astype(np.int64) - least, blank)
+
+
+_FAR = 2**62  # from which on numbers are no dates
+
+
+def _at(each: ParsedDates, places: Ints, blank: Flags | None) -> ParsedDates:
+    """Return the dates at some places, and none where they are blank."""
+    bad = None if each.bad is None else each.bad[places]
+    bad = bad if blank is None else blank if bad is None else bad | blank
+    times = None if each.times is None else each.times[places]
+    if bad is None or not bad.any():
+        return ParsedDates(each.days[places], times)
+    reasons = "" if each.reasons is None else each.reasons[places]
+    reasons = np.where(False if blank is None else blank, "blank", reasons).astype(object)
+    return ParsedDates(each.days[places], times, bad, reasons)
 
 
 def from_text(column: pa.ChunkedArray, rules: DateRules, name: str) -> ParsedDates:
@@ -381,15 +414,8 @@ def _from_distinct(column: pa.ChunkedArray, rules: DateRules, name: str) -> Pars
         empty = np.zeros(len(places), np.int64)
         parsed = ParsedTexts(empty, empty, empty, np.full(len(places), "blank", object))
         return finish_days(parsed, blank, rules)
-    each = finish_days(parsed, None, rules)
-    times = None if each.times is None else each.times[places]
-    bad = None if each.bad is None else each.bad[places]
-    reasons = None if each.reasons is None else each.reasons[places]
-    if blank is not None:
-        bad = blank if bad is None else bad | blank
-        reasons = np.where(blank, "blank", "" if reasons is None else reasons).astype(object)
-    moved = None if offsets is None else offsets[places]
-    return ParsedDates(each.days[places], times, bad, reasons, moved, grain)
+    read = _at(finish_days(parsed, None, rules), places, blank)
+    return replace(read, offsets=None if offsets is None else offsets[places], grain=grain)
 
 
 def _of_one_grain(
