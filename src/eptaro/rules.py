@@ -520,8 +520,9 @@ class DateRules(Record):
     Parameters
     ----------
     order : str, optional
-        How text orders its day, month and year: `ymd`, `dmy` or `mdy`; `infer` decides on the
-        evidence of the whole column or refuses.
+        How text orders its day, month and year: `ymd`, `dmy` or `mdy`, also where they are digits
+        alone, in text or numbers (20082025); `infer` decides on the evidence of the whole column
+        or refuses.
     formats : str or sequence of str
         C-style directives such as `%d.%m.%Y`, tried in turn.
     locale : str
@@ -558,7 +559,8 @@ class DateRules(Record):
         `2024-W05`.
     fiscal_periods : bool or Calendar
         Dates are periods of the book's calendar, or of the one given, and no civil ones:
-        `FY2025-M03`, `2025-Q1` and, where `grain` says what numbers are, 202503.
+        `FY2025-M03`, `2025-Q1`, `2024/25` and, where `grain` says what numbers are, 202503.
+        `date(year, month, 1)` and `week(year, number)` are then months and weeks of that calendar.
 
     Raises
     ------
