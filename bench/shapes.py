@@ -50,6 +50,7 @@ def rows(count: int) -> Rows:
     decimals = pa.Table.from_arrays([pa.array(cents)], ["c"])["c"].cast(pa.decimal128(19, 0))
     return {
         "on": day,
+        "day_key": _digits(day),
         "at": (day.astype("M8[us]") + seconds),
         "number": numbers,
         "route": routes.take(pa.array(numbers)),
@@ -64,6 +65,13 @@ def rows(count: int) -> Rows:
         "sorted_on": np.sort(day),
         "coded": pa.DictionaryArray.from_arrays(pa.array(numbers.astype(np.int32)), routes),
     }  # fmt: skip
+
+
+def _digits(day: Any) -> Any:
+    """Return days as numbers such as 20250820."""
+    month = day.astype("M8[M]")
+    years, months = divmod(month.astype(np.int64), 12)
+    return (years + 1970) * 10_000 + (months + 1) * 100 + (day - month).astype(np.int64) + 1
 
 
 def _hundredths(whole: pa.ChunkedArray) -> pa.Array:
@@ -174,6 +182,12 @@ SHAPES: dict[str, Shape] = {
         ("on", "route", "fare"), recap(["route"], "s=sum(fare)"), ("s",),
         lambda f: total(f, ["route"], "fare", "sum"),
         lambda f: f.group_by("route", month()).agg(pl.col("fare").sum()),
+    ),
+    "dates as 20250820": Shape(
+        ("day_key", "number", "fare"), recap(["number"], "s=sum(fare)", date="day_key"), ("s",),
+        lambda f: f.groupby([f["number"], f["day_key"] // 100], sort=False)["fare"].sum()
+        .reset_index(),
+        lambda f: f.group_by("number", pl.col("day_key") // 100).agg(pl.col("fare").sum()),
     ),
     "time stamps: sum, mean, max": Shape(
         ("at", "number", "fare"),
