@@ -155,8 +155,8 @@ _FEW = 1_000  # values, for which a table is not worth while
 
 
 def _by_table(work: Callable[[Days], Ints], values: Days) -> Ints:
-    """Return what some work makes of whole numbers, done once for each between the least and the
-    largest where these are fewer: NumPy converts dates at some 15 ns each.
+    """Return what some work makes of whole numbers of shape (n,), done once for each between the
+    least and the largest where these are fewer: NumPy converts dates at some 15 ns each.
     """
     if values.size > _FEW:
         least, most = int(values.min()), int(values.max())

@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 from eptaro.core.calendars.days import LAST_DAY, Ints, mondays, month_starts
 from eptaro.core.calendars.grain import Grain, first_days
 from eptaro.inputs import arrow_compute as pc
-from eptaro.inputs.dates.texts import DAY, NO_OFFSET, OUTSIDE, ParsedTexts, local_micros, month_at
+from eptaro.inputs.dates.texts import DAY, NO_OFFSET, OUTSIDE, ParsedTexts, month_at
+from eptaro.inputs.dates.zones import local_micros
 from eptaro.inputs.files.chunks import to_numpy
 from eptaro.option import setting
 from eptaro.rules import DateRules

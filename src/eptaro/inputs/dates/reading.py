@@ -31,11 +31,9 @@ from eptaro.inputs.dates.texts import (
     NO_OFFSET,
     OUTSIDE,
     ParsedTexts,
-    local_micros,
     parse_texts,
     reason_for,
     standing_for,
-    to_zone,
     week_of,
 )
 from eptaro.inputs.files.chunks import (
@@ -308,6 +306,8 @@ def _from_digits(column: pa.ChunkedArray, rules: DateRules, name: str) -> Parsed
     offsets = None
     if (minutes != NO_MINUTES).any():
         offset = np.where(minutes == NO_MINUTES, NO_OFFSET, minutes.astype(np.int64))
+        from eptaro.inputs.dates.zones import to_zone  # which few questions need
+
         days, micros = to_zone(stamps // DAY, stamps % DAY, offset, str(rules.zone))
         local = days * DAY + micros
         offsets = np.where(minutes == NO_MINUTES, 0, (local - stamps) // MINUTE + minutes)
@@ -399,6 +399,8 @@ def _from_distinct(column: pa.ChunkedArray, rules: DateRules, name: str) -> Pars
         if rules.zone is None:
             row = int(np.flatnonzero(parsed.offset != NO_OFFSET)[0])
             raise DateError(needs_zone(name, f"times with an offset ({texts[row].as_py()!r})"))
+        from eptaro.inputs.dates.zones import to_zone  # which few questions need
+
         day, micros = to_zone(parsed.day, parsed.micros, parsed.offset, rules.zone)
         stamp = parsed.day * DAY + parsed.micros - parsed.offset * MINUTE
         away = np.where(parsed.offset == NO_OFFSET, 0, (day * DAY + micros - stamp) // MINUTE)
@@ -598,6 +600,8 @@ def _read_typed(column: pa.ChunkedArray, rules: DateRules, name: str) -> ParsedD
     if pa.types.is_timestamp(kind):
         if kind.tz is None:
             return from_stamps(column, rules)
+        from eptaro.inputs.dates.zones import local_micros  # which few questions need
+
         filled = pc.fill_null(column, pa.scalar(0, kind)) if column.null_count else column
         # A column that keeps its zone means the days of that zone, unless another is named.
         local = local_micros(one_array(filled), rules.zone or kind.tz)
