@@ -140,13 +140,15 @@ class Digits(unittest.TestCase):
                 lambda v: dt.datetime.fromtimestamp(v, dt.UTC).date(),
             ),
             ({"grain": "month"}, range(202311, 202420), month),
-        ):
+        ) * 4:
             with self.subTest(rules=given):
                 values = [rng.choice([None, *window]) for _ in range(1_000)]
                 days = [value and read(value) for value in values]
                 rules = ep.DateRules(bad_dates="reject", **given)
                 data = {
-                    "on": pa.array(values, pa.int32() if window[-1] < 2**31 else pa.int64()),
+                    "on": pa.array(
+                        values, rng.choice([pa.int32(), pa.uint32(), pa.int64(), pa.uint64()])
+                    ),
                     "n": [*range(1_000)],
                 }
                 book = ep.Daybook(data, date="on", measures="s=sum(n)", dates=rules)

@@ -118,24 +118,26 @@ def as_contiguous(column: NDArray[Any]) -> NDArray[Any]:
     return copied
 
 
-def gather(values: NDArray[Any], places: Any) -> NDArray[Any]:
-    """Return the values at some places.
+def gather(values: NDArray[Any], places: Any, first: int = 0) -> NDArray[Any]:
+    """Return the values at some places, counted from the `first`.
 
     `values` is `(n_values,)`; `places`, `(n,)`, may be all that indexes an array, and whole numbers
     of any type need not be cast before.
 
     >>> gather(np.array([5, 6, 7]), np.array([2, 0], np.int32)).tolist()
     [7, 5]
+    >>> gather(np.array([5, 6, 7]), np.array([1902, 1900]), 1900).tolist()
+    [7, 5]
     """
     plain = isinstance(places, np.ndarray) and places.dtype.kind in "iu" and places.ndim == 1
     if not plain or values.dtype == object or len(places) < 2 * _LEAST_SLICE:
-        return np.asarray(values[places])
+        return np.asarray(values[places - first if first else places])
     gathered = np.empty(len(places), values.dtype)
 
     def some(of: slice) -> None:
         for start in range(of.start, of.stop, _AT_ONCE):
             part = slice(start, min(start + _AT_ONCE, of.stop))
-            np.take(values, places[part], out=gathered[part])
+            np.take(values, places[part] - first if first else places[part], out=gathered[part])
 
     parallel_for(some, len(places))
     return gathered

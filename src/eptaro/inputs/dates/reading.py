@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from eptaro.core.calendars.days import FIRST_DAY, LAST_DAY, Days, Flags, Ints
 from eptaro.core.calendars.grain import GRAINS, WEEKS, Grain, counting_days, plural_of
+from eptaro.core.kernels.parallel import gather
 from eptaro.core.kernels.reading import (
     NO_MINUTES,
     Automaton,
@@ -247,23 +248,26 @@ def _from_range(column: pa.ChunkedArray, rules: DateRules) -> ParsedDates | None
         return None
     every = pa.chunked_array([pa.array(np.arange(least, most + 1))])
     filled = pc.fill_null(column, least) if column.null_count else column
+    if pa.types.is_uint64(filled.type):  # which NumPy takes for no place
+        filled = filled.cast(pa.int64())
     blank = to_numpy(column.is_null()) if column.null_count else None
-    return _at(from_numbers(every, rules, ""), to_numpy(filled).astype(np.int64) - least, blank)
+    return _at(from_numbers(every, rules, ""), to_numpy(filled), least, blank)
 
 
 _FAR = 2**62  # from which on numbers are no dates
 
 
-def _at(each: ParsedDates, places: Ints, blank: Flags | None) -> ParsedDates:
-    """Return the dates at some places, and none where they are blank."""
-    bad = None if each.bad is None else each.bad[places]
+def _at(each: ParsedDates, places: Ints, first: int, blank: Flags | None) -> ParsedDates:
+    """Return the dates at some places, counted from the first, and none where they are blank."""
+    days = gather(each.days, places, first)
+    times = None if each.times is None else gather(each.times[:], places, first)
+    bad = None if each.bad is None else gather(each.bad, places, first)
     bad = bad if blank is None else blank if bad is None else bad | blank
-    times = None if each.times is None else each.times[places]
     if bad is None or not bad.any():
-        return ParsedDates(each.days[places], times)
-    reasons = "" if each.reasons is None else each.reasons[places]
+        return ParsedDates(days, times)
+    reasons = "" if each.reasons is None else gather(each.reasons, places, first)
     reasons = np.where(False if blank is None else blank, "blank", reasons).astype(object)
-    return ParsedDates(each.days[places], times, bad, reasons)
+    return ParsedDates(days, times, bad, reasons)
 
 
 def from_text(column: pa.ChunkedArray, rules: DateRules, name: str) -> ParsedDates:
@@ -416,7 +420,7 @@ def _from_distinct(column: pa.ChunkedArray, rules: DateRules, name: str) -> Pars
         empty = np.zeros(len(places), np.int64)
         parsed = ParsedTexts(empty, empty, empty, np.full(len(places), "blank", object))
         return finish_days(parsed, blank, rules)
-    read = _at(finish_days(parsed, None, rules), places, blank)
+    read = _at(finish_days(parsed, None, rules), places, 0, blank)
     return replace(read, offsets=None if offsets is None else offsets[places], grain=grain)
 
 
