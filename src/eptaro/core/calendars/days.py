@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import datetime as dt
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from typing import Any, TypeAlias
 
 import numpy as np
@@ -135,7 +135,10 @@ def civil_months(days: Days) -> Ints:
 
     `days` is `(n,)`, the result `(n,) int64`.
     """
-    return _by_table(lambda some: as_dates(some).astype("datetime64[M]").astype(np.int64), days)
+    if days.size > _FEW and (table := _table_of(days)) is not None:
+        every, places = table
+        return civil_months(every)[places]
+    return as_dates(days).astype("datetime64[M]").astype(np.int64)
 
 
 def month_starts(months: Ints) -> Ints:
@@ -146,23 +149,27 @@ def month_starts(months: Ints) -> Ints:
     >>> month_starts(np.array([0, 1, -1])).tolist()
     [0, 31, -31]
     """
-    return _by_table(
-        lambda some: some.astype("datetime64[M]").astype("datetime64[D]").astype(np.int64), months
-    )
+    if months.size > _FEW and (table := _table_of(months)) is not None:
+        every, places = table
+        return month_starts(every)[places]
+    return months.astype("datetime64[M]").astype("datetime64[D]").astype(np.int64)
 
 
-_FEW = 1_000  # values, for which a table is not worth while
+_FEW = (
+    1_000  # values, for which a table is not worth while: NumPy converts dates at some 15 ns each
+)
 
 
-def _by_table(work: Callable[[Days], Ints], values: Days) -> Ints:
-    """Return what some work makes of whole numbers of shape (n,), done once for each between the
-    least and the largest where these are fewer: NumPy converts dates at some 15 ns each.
+def _table_of(values: Days) -> tuple[Ints, Days] | None:
+    """Return all whole numbers between the least and the largest, and the place of each value among
+    them; None where they are not much fewer.
+
+    `values` is `(n,)`, and so are the places.
     """
-    if values.size > _FEW:
-        least, most = int(values.min()), int(values.max())
-        if most - least < values.size // 2:
-            return work(np.arange(least, most + 1))[values - least]
-    return work(values)
+    least, most = int(values.min()), int(values.max())
+    if most - least >= values.size // 2:
+        return None
+    return np.arange(least, most + 1, dtype=np.int64), values - least
 
 
 def weekday(days: Days) -> Ints:
