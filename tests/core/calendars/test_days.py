@@ -26,6 +26,13 @@ class Ordinals(unittest.TestCase):
         self.assertEqual(parts, [day.year, day.month, day.day])
         self.assertEqual(weekday(np.array([number]))[0], day.weekday())
 
+    def test_many_days_close_together_and_far_apart(self):
+        for days in (range(-1_200, 900), range(19_000, 19_400), range(-700_000, 2_900_000, 997)):
+            numbers = np.random.default_rng(3).choice(np.array(days, np.int32), 3_000)
+            parts = zip(*(part.tolist() for part in civil_date(numbers)), strict=True)
+            expected = [EPOCH + dt.timedelta(int(number)) for number in numbers]
+            self.assertEqual([dt.date(*part) for part in parts], expected)
+
     @given(st.dates(dt.date(2, 1, 1), dt.date(9990, 1, 1)), st.integers(-11, 60))
     def test_months_are_added_with_clamping(self, day, n):
         moved, clamped = add_months(np.array([ordinal(day)]), n)
