@@ -335,6 +335,11 @@ class Years(unittest.TestCase):
 class Proposals(unittest.TestCase):
     """What `inspect` proposes, run as it is printed."""
 
+    def test_numbers_of_a_frame(self):
+        found = ep.inspect({"date": [130598, 10698, 20798], "n": [1, 2, 3]}).rows()
+        (details,) = [row["detail"] for row in found if row["value"] == "date" and row["count"]]
+        self.assertEqual(details, "dates: read with order=dmy, pivot=49")
+
     def test_columns_that_hold_parts_of_a_date(self):
         for header, rows, expected in (
             (
@@ -348,6 +353,7 @@ class Proposals(unittest.TestCase):
             ("year,month,n", ["2024,2,5"] * 30 + ["2024,13,1"], "2024-02-01..2024-02-29"),
             ("year,month,n", ["2024,,5", "2025,3,6", "2025,,2"], "2024-01-01..2025-12-31"),
             ("date,n", ["130598,5", "10698,6"], "1998-05-13..1998-06-01"),
+            ("date,n", ["25032025,5", "200825,6"], "2025-03-25..2025-08-20"),
             (
                 "year,week,n",
                 ["2024,53,1", "2020,53,2"] + ["2021,1,5"] * 30,
