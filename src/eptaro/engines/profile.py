@@ -25,7 +25,7 @@ from eptaro.inputs.columns.numbers import (
     is_word,
     read_written,
 )
-from eptaro.inputs.datecolumn import Evidence, infer_order
+from eptaro.inputs.datecolumn import PIVOT, Evidence, infer_order
 from eptaro.inputs.dates.clock import holds_clock
 from eptaro.inputs.dates.reading import ParsedDates, is_text, looks_like_dates, read_dates
 from eptaro.inputs.dates.texts import FISCAL, standing_for
@@ -76,7 +76,7 @@ def _share(column: pa.ChunkedArray, rules: DateRules) -> float:
     return readable_share(column.slice(0, 20_000), rules, of_none=1.0)
 
 
-_ENOUGH = 0.95  # of the filled values that must be readable as dates
+ENOUGH = 0.95  # of the filled values that must be readable as dates
 _DIGITS = 3  # in the texts of a column that may be dates
 _SAMPLE = 20_000  # rows whose numbers are looked at
 _MOST_GROUPS = 60  # distinct values of a column worth grouping by
@@ -351,21 +351,21 @@ def _candidate_rules(column: pa.ChunkedArray, words: set[str], rules: DateRules)
         if all_are(r"1\d{12}"):
             candidates.append(replace(rules, unix="ms", zone=rules.zone or "UTC"))
     if words & {"year", "yr"} and rules.pivot is None and all_are(r"'?\d\d(\.0)?"):
-        candidates.append(replace(rules, grain="year", pivot=_PIVOT))
+        candidates.append(replace(rules, grain="year", pivot=PIVOT))
     if words & {"date", "dt", "day"} and all_are(r"\d{5,8}(\.0)?"):
         short = any(len(text.removesuffix(".0")) < _DIGITS_OF_DAY for text in texts)
-        pivot = _PIVOT if short and rules.pivot is None else rules.pivot
+        pivot = PIVOT if short and rules.pivot is None else rules.pivot
         candidates.append(replace(rules, order="infer", pivot=pivot))
     if words & {"date", "day"} and all_are(r"[2-5]\d{4}(\.\d+)?"):
         candidates.append(replace(rules, serials="1900"))
     if rules.zone is None and any(_WITH_OFFSET.search(text) for text in texts):
         candidates.append(replace(rules, zone="UTC"))
     if rules.pivot is None and all_are(_YEAR_OF_TWO):
-        candidates.append(replace(rules, order="infer", pivot=_PIVOT))
+        candidates.append(replace(rules, order="infer", pivot=PIVOT))
     if rules.pivot is None and (
         all_are(r"[Qq]\d\D?\d\d|\d[Qq]\D?\d\d") or _are_short_months(texts)
     ):
-        candidates.append(replace(rules, pivot=_PIVOT))
+        candidates.append(replace(rules, pivot=PIVOT))
     return candidates
 
 
@@ -404,12 +404,11 @@ def _grain_of_years(texts: list[str]) -> CivilGrain | None:
 
 _DIGITS_OF_DAY = 7  # of a year with four: 5032025
 _ROUNDED = 0.06  # of a month, where years are written with two decimals
-_PIVOT = 49  # two-digit years up to it are 2000s
 
 
 def _reads_enough(column: pa.ChunkedArray, rules: DateRules) -> tuple[DateRules, Grain] | None:
     try:
-        if readable_share(column.slice(0, _GLANCE), rules, of_none=1.0) < _ENOUGH:
+        if readable_share(column.slice(0, _GLANCE), rules, of_none=1.0) < ENOUGH:
             return None
         parsed = read_dates(column, rules)
     except EptaroError:
@@ -417,7 +416,7 @@ def _reads_enough(column: pa.ChunkedArray, rules: DateRules) -> tuple[DateRules,
     if parsed.bad is None or not parsed.bad.any():
         return _coarsest_rules(rules, parsed)
     filled = ~parsed.bad if parsed.reasons is None else parsed.reasons != "blank"
-    if not filled.any() or parsed.bad[filled].mean() > 1 - _ENOUGH:
+    if not filled.any() or parsed.bad[filled].mean() > 1 - ENOUGH:
         return None
     return _coarsest_rules(replace(rules, bad_dates="reject"), parsed)
 

@@ -28,7 +28,7 @@ from eptaro.engines.figures import (
     rises,
     words_in,
 )
-from eptaro.engines.profile import ColumnProfile, look_at
+from eptaro.engines.profile import ENOUGH, ColumnProfile, look_at
 from eptaro.errors import EptaroError, InputError
 from eptaro.inputs import arrow_compute as pc
 from eptaro.inputs.columns.codes import are_currencies
@@ -40,8 +40,7 @@ from eptaro.inputs.transactions import Transactions
 from eptaro.rules import DateRules, FileRules, NumberRules, Numbers
 
 _LOOKED_AT = 50_000  # rows
-_ENOUGH = 0.95  # of the rows in which a formula gives a date
-_MONTHS = 12  # rows of a year that may be its months
+_MONTHS = 12  # of a year; so many rows of it may be its months
 _PARTS = {
     "year": r"year|yr",
     "quarter": r"quarter|qtr",
@@ -388,7 +387,6 @@ def fiscal_options(periods: bool | Calendar) -> list[str]:
     return ["--fiscal-periods", *chain.from_iterable(words)]
 
 
-_MONTHS = 12  # of a year
 _MOST_MEASURES = 3  # in a command that is to be read
 _OPTIONS = {
     "order": "--order",
@@ -486,7 +484,7 @@ def _calculated(table: pa.Table) -> dict[str, DateRules]:
         formula, rules = _WAYS[way]
         for each in (year, _SHORT.format(year)):
             date = formula.format(each, *others)
-            if (share := _share_of(table, date, rules)) >= _ENOUGH:
+            if (share := _share_of(table, date, rules)) >= ENOUGH:
                 found[date] = rules if share == 1 else replace(rules, bad_dates="reject")
                 break
     return found

@@ -60,7 +60,7 @@ def infer_order(column: pa.ChunkedArray, rules: DateRules, name: str) -> tuple[D
 
 
 _ORDERS: tuple[Order, ...] = ("dmy", "mdy", "ymd")
-_PIVOT = 49  # where none is given: it does not decide the order
+PIVOT = 49  # that is proposed: two-digit years up to it are 2000s
 
 
 def _is_number(kind: pa.DataType) -> bool:
@@ -73,7 +73,7 @@ def _order_of_digits(texts: list[str], rules: DateRules, name: str) -> tuple[Dat
     Raises `DateError` where the digits do not decide, or speak for several orders.
     """
     column = pa.chunked_array([pa.array(texts, pa.string())])
-    pivot = _PIVOT if rules.pivot is None else rules.pivot
+    pivot = PIVOT if rules.pivot is None else rules.pivot  # it does not decide the order
     readable = []
     for order in _ORDERS:
         parsed = read_dates(column, replace(rules, order=order, pivot=pivot), name)
@@ -180,8 +180,7 @@ def _may_be_dates(column: pa.ChunkedArray, rules: DateRules) -> Grain | None:
     kind = column.type
     if not looks_like_dates(column, rules):
         return None
-    numbers = pa.types.is_integer(kind) or pa.types.is_floating(kind)
-    if numbers and not rules.serials and not rules.grain:
+    if _is_number(kind) and not rules.serials and not rules.grain:
         whole = column.drop_null()
         if not len(whole) or not all(len(str(v.as_py()).split(".")[0]) == 8 for v in whole[:200]):
             return None
