@@ -521,8 +521,8 @@ class DateRules(Record):
     ----------
     order : str, optional
         How text orders its day, month and year: `ymd`, `dmy` or `mdy`, also where a date is
-        written as digits only, in text or as a number (20082025); `infer` decides on the evidence of the whole column
-        or refuses.
+        written as digits only, in text or as a number (20082025); `infer` decides on the
+        evidence of the whole column or refuses.
     formats : str or sequence of str
         C-style directives such as `%d.%m.%Y`, tried in turn.
     locale : str
