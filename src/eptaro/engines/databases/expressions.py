@@ -6,7 +6,7 @@ What a database would calculate in another way than Eptaro does is refused by na
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Mapping
+from collections.abc import Container, Mapping
 from itertools import pairwise
 from typing import Any
 
@@ -295,13 +295,16 @@ class Translator:
         self.sql, self.rows, self._scales, self._date = sql, rows, scales, date
         self.lite = dialect == "sqlite"
         self.kinds = {column.name: self._kind(column) for column in rows.columns}
+        self._days: dict[str, Any] = {}
         self.text = ""
 
     def subquery(self, formulas: Formulas) -> tuple[Any, dict[str, int]]:
         """Return the rows that meet the condition, with the columns that are calculated, and the
         decimals of all that are kept as floats.
         """
-        scales, columns = dict(self._scales), []
+        scales, columns, own = dict(self._scales), [], [column.name for column in self.rows.columns]
+        if self.lite:
+            self._calculate_days(formulas.names)
         for name, formula in formulas.columns.items():
             part = self._check_formula(formula)
             value = part.sql
@@ -309,10 +312,26 @@ class Translator:
                 value = self.as_float(part)
                 scales[name] = part.scale
             columns.append(value.label(name))
-        query = self.sql.select(*self.rows.columns, *columns)
+        query = self.sql.select(*(self.rows.columns[name] for name in own), *columns)
         if formulas.where is not None:
             query = query.where(self._check_formula(formulas.where).sql)
+        if self.lite and columns:
+            query = query.limit(-1)  # so that SQLite calculates each column once
         return query.subquery("eptaro_rows_worked_out"), scales
+
+    def _calculate_days(self, names: Container[str]) -> None:
+        """Calculate the day of each date once. SQLite writes a query into the one around it, and
+        calculates a column wherever it is named, unless the query has a limit.
+        """
+        sql, dated = self.sql, (self.sql.Date, self.sql.DateTime)
+        self._days = {
+            column.name: stored_day(sql, column).label(f"eptaro_day_of_{column.name}")
+            for column in self.rows.columns
+            if column.name in names and isinstance(column.type, dated)
+        }
+        if self._days:
+            query = sql.select(*self.rows.columns, *self._days.values()).limit(-1)
+            self.rows = query.subquery("eptaro_rows_and_days")
 
     def _check_formula(self, formula: Formula) -> SqlExpr:
         self.text = formula.text
@@ -512,7 +531,7 @@ class Translator:
         if getattr(column.type, "timezone", False):
             raise self.refusal(node, "the days of times with a zone")
         if self.lite:
-            return stored_day(sql, column)
+            return self.rows.columns[self._days[node.name].name]
         return sql.cast(column, sql.Date)
 
     def in_order(self, text: Any) -> Any:
