@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import unittest
 import warnings
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import Any
 
 try:
@@ -24,3 +26,10 @@ def local_cluster(**options: Any) -> Any:
     warnings.filterwarnings("ignore", module=r"asyncio|contextlib|dask|distributed|tornado")
     free = {"threads_per_worker": 1, "dashboard_address": "127.0.0.1:0", "silence_logs": 50}
     return LocalCluster(**{**free, **options})
+
+
+@contextmanager
+def client_of_threads() -> Iterator[Any]:
+    """Yield a client of a worker that is a thread of this process: where no test is of workers."""
+    with local_cluster(n_workers=1, processes=False) as workers, Client(workers) as client:
+        yield client

@@ -13,7 +13,7 @@ import sqlalchemy as sql
 from pyarrow import parquet
 
 import eptaro as ep
-from tests.clusters import Client, local_cluster
+from tests.clusters import Client, client_of_threads
 from tests.core.expressions.maker import Maker
 from tests.engines.servers import postgresql
 from tests.sharded.test_folder import outcome
@@ -81,8 +81,7 @@ class Engines(unittest.TestCase):
         if Client is None:
             print("dask.distributed is not installed: the cluster is left out")
         else:
-            workers = cls.enterClassContext(local_cluster(n_workers=1, processes=False))
-            cls.client = cls.enterClassContext(Client(workers))
+            cls.client = cls.enterClassContext(client_of_threads())
 
     def engines(self, asked):
         """Yield the name of each engine, and what makes its book."""

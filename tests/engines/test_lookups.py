@@ -17,7 +17,7 @@ import sqlalchemy as sa
 from pyarrow import parquet
 
 import eptaro as ep
-from tests.clusters import needs_clusters
+from tests.clusters import client_of_threads, needs_clusters
 from tests.commands import run_in
 from tests.engines.servers import postgresql
 
@@ -185,8 +185,10 @@ class Joined(unittest.TestCase):
     @needs_clusters
     def test_a_cluster(self):
         lookups = {str(self.folder / "rates.csv"): "ship=name"}
-        book = ep.Daybook.read(self.folder / "rows.parquet", engine="dask", lookups=lookups,
-                               date="on", by="kind", measures=MEASURES)  # fmt: skip
+        asked = {"lookups": lookups, "date": "on", "by": "kind", "measures": MEASURES}
+        with client_of_threads() as client:
+            path = self.folder / "rows.parquet"
+            book = ep.Daybook.read(path, engine="dask", client=client, **asked)
         missed = sum(self.dated(ship, day)[0] is None for day, ship, _ in self.rows)
         self.check(book, self.wanted(self.dated), missed)
 

@@ -15,7 +15,7 @@ import pyarrow as pa
 from pyarrow import parquet
 
 import eptaro as ep
-from tests.clusters import Client, local_cluster, needs_clusters
+from tests.clusters import client_of_threads, needs_clusters
 
 DAY = dt.timedelta(1)
 
@@ -113,8 +113,9 @@ class Folders(Meetings):
         self.assertEqual(values(book.recap("year", by=[])), [sum(range(10)) + sum(range(26, 100))])
         for n in range(3):
             self.parquet(f"part{n}.parquet", {"on": days, "g": [str(n)] * 100, "x": [n] * 100})
-        with local_cluster(n_workers=1, processes=False) as cluster, Client(cluster):
-            asked = {"date": "on", "by": "g", "measures": "v=sum(x)", "engine": "dask"}
+        with client_of_threads() as client:
+            asked = {"date": "on", "by": "g", "measures": "v=sum(x)"}
+            asked |= {"engine": "dask", "client": client}
             parts = str(self.folder / "part*.parquet")
             book = ep.Daybook.read(parts, where="x = 1", **asked)
             self.assertEqual(values(book.recap("year", by=[])), [100])

@@ -10,6 +10,7 @@ from pathlib import Path
 
 import eptaro as ep
 from eptaro.inputs.files.guessing import guess_file_rules
+from tests.clusters import client_of_threads, needs_clusters
 
 ABOVE = "Ferries of the isles\n\nprinted,2025-08-20\n"
 ROWS = "on,route,fare\n2025-01-02,Norrow,7.50\n2025-02-03,Fenholm,12.25\n"
@@ -39,16 +40,18 @@ class Headers(unittest.TestCase):
             with self.assertRaisesRegex(ep.InputError, "line 4 names it: use header_row=4"):
                 ep.Daybook.read(path, **ASKED)
 
+    @needs_clusters
     def test_a_file_without_names_has_numbered_columns(self):
         for name, pack in (("bare.csv", bytes), ("bare.csv.gz", gzip.compress)):
             path = self.folder / name
             path.write_bytes(pack(ROWS.partition("\n")[2].encode()))
             asked = {"date": "c1", "by": "route=trim(c2)", "measures": "s=sum(c3)"}
-            for engine in ("stream", "dask"):
-                book = ep.Daybook.read(
-                    path, files=ep.FileRules(header_row="none"), engine=engine, **asked
-                )
-                self.assertEqual([*book.recap("month", by="route").rows()], self.wanted)
+            with client_of_threads() as client:
+                for more in ({}, {"engine": "dask", "client": client}):
+                    book = ep.Daybook.read(
+                        path, files=ep.FileRules(header_row="none"), **asked, **more
+                    )
+                    self.assertEqual([*book.recap("month", by="route").rows()], self.wanted)
             names = [row["value"] for row in ep.inspect(path, files=ep.FileRules(header_row="none")).rows()
                      if row["subject"] == "column"]  # fmt: skip
             self.assertEqual(names, ["c1", "c2", "c3"])

@@ -16,7 +16,7 @@ import xlsxwriter
 from pyarrow import parquet
 
 import eptaro as ep
-from tests.clusters import needs_clusters
+from tests.clusters import client_of_threads, needs_clusters
 from tests.commands import run_in
 
 RULES = [
@@ -314,8 +314,10 @@ class Everywhere(unittest.TestCase):
             with (self.folder / name).open("w", newline="") as file:
                 lines = [("2024-01-01", text) for text in rows]
                 csv.writer(file).writerows([("on", "fare"), *lines])
-        book = ep.Daybook.read([self.folder / "b.csv", self.folder / "c.csv"], engine="dask",
-                               date="on", measures="s=sum(fare)", numbers="infer")  # fmt: skip
+        asked = {"date": "on", "measures": "s=sum(fare)", "numbers": "infer"}
+        with client_of_threads() as client:
+            paths = [self.folder / "b.csv", self.folder / "c.csv"]
+            book = ep.Daybook.read(paths, engine="dask", client=client, **asked)
         (row,) = book.recap("year").rows()
         self.assertEqual(row["s"], Decimal("7.535"))
 

@@ -3,6 +3,7 @@
 import datetime as dt
 import statistics
 import unittest
+from collections import Counter, defaultdict
 from fractions import Fraction
 
 import numpy as np
@@ -30,6 +31,7 @@ OF_DAY = {
     "holiday": lambda d: "holiday" if d in REST else "other day",
     "week": lambda d: f"W{d.isocalendar()[1]:02d}", "hour": None,
 }  # fmt: skip
+COLUMNS = {"month": "month_of_year", "quarter": "quarter_of_year", "week": "week_of_year"}
 
 
 def book() -> ep.Daybook:
@@ -54,27 +56,31 @@ class Rhythm(unittest.TestCase):
         names = [name for name in (per, across) if name]
         staged = "hour" not in names
         table = (self.BOOK if staged else plain).rhythm(per, across, by="g")
-        seen = oracle.days(ROWS.first, ROWS.last)
+        hits, lasting = defaultdict(list), Counter()
+        for r, at in zip(ROWS.rows, AT, strict=True):
+            hits[r[1], *(self.words(name, at) for name in names)].append(r)
+        for day in oracle.days(ROWS.first, ROWS.last):
+            lasting[tuple(None if name == "hour" else OF_DAY[name](day) for name in names)] += 1
         for row in table.rows():
-            keys = {n: row[{"month": "month_of_year", "quarter": "quarter_of_year",
-                            "week": "week_of_year"}.get(n, n.replace(" ", "_"))] for n in names}  # fmt: skip
-            hit = [r for r, at in zip(ROWS.rows, AT, strict=True)
-                   if r[1] == row["g"] and all(self.words(n, at) == w for n, w in keys.items())]  # fmt: skip
-            days = [d for d in seen
-                    if all(n == "hour" or OF_DAY[n](d) == w for n, w in keys.items())]  # fmt: skip
+            keys = [row[COLUMNS.get(name, name.replace(" ", "_"))] for name in names]
+            hit = hits[row["g"], *keys]
+            days = lasting[tuple(
+                None if name == "hour" else key for name, key in zip(names, keys, strict=True)
+            )]  # fmt: skip
             filled = [Fraction(r[2]) for r in hit if r[2] is not None]
             added = oracle.added(r[2] for r in hit)
-            self.assertEqual((row["days"], row["n"], row["s"]), (len(days), len(hit), added))
+            self.assertEqual((row["days"], row["n"], row["s"]), (days, len(hit), added))
             if added is None:
                 self.assertIsNone(row["s_per_day"])
             else:
-                self.assertAlmostEqual(row["s_per_day"], float(added) / len(days), 6)
+                self.assertAlmostEqual(row["s_per_day"], float(added) / days, 6)
             self.assertEqual(row["m"] is None, not filled)
             if staged:
-                totals = {d: Fraction(0) for d in days}
+                totals = defaultdict(Fraction)
                 for day, _, x in hit:
                     totals[day] += Fraction(x or 0)
-                self.assertEqual(row["top"], max(totals.values()))
+                quiet = [Fraction(0)] if len(totals) < days else []
+                self.assertEqual(row["top"], max([*totals.values(), *quiet]))
                 active = {r[0] for r in hit}
                 self.assertEqual(row["typical"] is None, not active)
                 if active:

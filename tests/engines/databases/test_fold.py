@@ -162,8 +162,9 @@ class Folded(Databases):
         )  # fmt: skip
         for url in self.urls():
             self.fill(url)
-            for number, where in enumerate(conditions):
-                some = [*measures[:2], *measures[2 + number % 8 :: 8], "c=count(where weight > 50)", "h=1 - c / count()"]  # fmt: skip
+            for number, where in enumerate(conditions[:4]):
+                counts = [f"n{at}=count(where {one})" for at, one in enumerate(conditions[4 + number::4])]  # fmt: skip
+                some = [*measures[:2], *measures[2 + number::4], *counts, "c=count(where weight > 50)", "h=1 - c / count()"]  # fmt: skip
                 given = {"date": "sold_on", "by": by, "measures": some, "where": where}
                 one, two = self.local(**given), ep.Daybook.from_sql(url, "sales", **given)
                 self.assertEqual((one.rows, one.coverage), (two.rows, two.coverage), where)
@@ -172,10 +173,9 @@ class Folded(Databases):
                     one.recap("quarter", by=["branch", "size", "late"]),
                     two.recap("quarter", by=["branch", "size", "late"]),
                 )
-                self.same(one.recap("month", by="moon"), two.recap("month", by="moon"))
-                self.assertEqual(
-                    one.recap("year").meta["left_out"], two.recap("year").meta["left_out"]
-                )
+                one, two = (book.recap("year", by="moon") for book in (one, two))
+                self.same(one, two)
+                self.assertEqual(one.meta["left_out"], two.meta["left_out"])
             for text, said in (
                 ("till = 'x'", "text and a number"), ("fares > 1", "did you mean 'fare'"),
                 ("weight % 2 = 1", "remainders of floats"), ("till", "a condition is needed"), ("till = 99", "no row meets the condition"),
