@@ -37,6 +37,7 @@ class Reader:
     def __init__(self, view: View, group: int) -> None:
         self._view, self._index = view, Index.of(view.facts)
         self._groups = np.flatnonzero(view.places == group)
+        self._known_postings: dict[Members, list[tuple[Any, Any, int]]] = {}
 
     @property
     def late(self) -> int:
@@ -133,20 +134,30 @@ class Reader:
         of a span of days, or before it.
         """
         assert term.members is not None
-        _, codes, amounts = term.members
-        assert amounts is not None
         until = last if term.how == "closing" else first - 1
-        every = np.arange(self._view.facts.groups.count)
-        hit = self._index.rows(every, FIRST_DAY, until)
-        columns = self._members(term.members, hit)
-        owners, values = columns[codes.name].items, columns[amounts.name].items
-        by_owner: dict[Any, tuple[Any, int]] = {}
-        numbers = self._index.owners[hit].tolist()
-        for owner, value, number in zip(owners, values, numbers, strict=True):
-            if owner is not None and value is not None:
-                by_owner[owner] = value, number
+        count = int(np.searchsorted(self._index.days, until, "right"))
+        by_owner = {
+            owner: (value, number)
+            for owner, value, number in self._postings(term.members)[:count]
+            if owner is not None and value is not None
+        }
         own = {*self._index.number_of[self._groups].tolist()}
         return PlainValues([value for value, number in by_owner.values() if number in own])
+
+    def _postings(self, members: Members) -> list[tuple[Any, Any, int]]:
+        """Return the account, the value and the group of all transactions, in order; the balances
+        of many days ask for them.
+        """
+        if members not in self._known_postings:
+            _, codes, amounts = members
+            assert amounts is not None
+            every = np.arange(self._view.facts.groups.count)
+            hit = self._index.rows(every, FIRST_DAY, LAST_DAY)
+            columns = self._members(members, hit)
+            owners, values = columns[codes.name].items, columns[amounts.name].items
+            numbers = self._index.owners[hit].tolist()
+            self._known_postings[members] = [*zip(owners, values, numbers, strict=True)]
+        return self._known_postings[members]
 
     def _of(self, term: Term, hit: Ints) -> PlainValues:
         """Return the values of a term's column in some transactions. `hit` is `(n,)`."""
