@@ -96,7 +96,7 @@ class Stopped(Commands):
             self.assertEqual([p.name for p in Path().glob(f".{name}*")], [])
 
     def test_a_reader_that_goes_away_is_no_error(self):
-        for form in ("csv", "json", "markdown", "table"):
+        for form in ("csv", "table"):
             command = [sys.executable, "-m", "eptaro", "dimension", "--from", "1990-01-01", "--through", "1999-12-31",
                        "--columns", "key", "--format", form]  # fmt: skip
             process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE)
@@ -231,8 +231,8 @@ class Parsers(unittest.TestCase):
     @settings(max_examples=100)
     @given(
         st.one_of(
-            st.text(max_size=30),
-            st.from_regex(r"(FY)?\d{1,5}(-[HQMW]?\d{1,3})?(\.\.)?", fullmatch=True),
+            st.text("0123456789-./: FYHQMWadyr,()=\"'\\%{}\t\n\0\u0663\ud800é東", max_size=30),
+            st.from_regex(r"(FY)?[0-9]{1,5}(-[HQMW]?[0-9]{1,3})?(\.\.)?", fullmatch=True),
         )
     )
     def test_labels_and_dates(self, text):

@@ -18,7 +18,7 @@ from tests.core.expressions.maker import Maker
 from tests.engines.servers import postgresql
 from tests.sharded.test_folder import outcome
 
-ROWS, QUESTIONS = 400, 4
+ROWS, QUESTIONS = 400, 3
 TYPES = {
     "day": (pa.date32(), sql.Date), "whole": (pa.int64(), sql.Integer), "cents": (pa.decimal128(12, 2), sql.Numeric(12, 2)), "share": (pa.float64(), sql.Double),
     "route": (pa.string(), sql.String(20)), "class of fare": (pa.string(), sql.String(20)), "on": (pa.date32(), sql.Date), "where": (pa.date32(), sql.Date),

@@ -91,7 +91,7 @@ class Drawn(unittest.TestCase):
             one.compare("year", to_date=True, every="day"), one.compare("month", by="g"),
             timed.rhythm("weekday", "hour"), one.rhythm("month", "day type"), one.rhythm("day of month"),
             one.spread("x", "weekday"), one.spread("x", "month", by="g"), one.spread("x"),
-            one.histogram("x", "quarter"), one.histogram("x"), one.recap("day"), one.accumulate("month"),
+            one.histogram("x", "quarter"), one.histogram("x"),
         ]  # fmt: skip
         drawn = set()
         for table in tables:
@@ -150,7 +150,6 @@ class Drawn(unittest.TestCase):
         for table in (
             long.recap("year"),
             long.recap("month"),
-            long.recap("week"),
             long.compare("year"),
         ):
             self.draw(table, measure="net")

@@ -21,7 +21,7 @@ spans = st.tuples(st.dates(START, END), st.dates(START, END)).map(sorted)
 class Count(unittest.TestCase):
     """Counts, searches and moves agree with the loop."""
 
-    @settings(max_examples=150)
+    @settings(max_examples=60)
     @given(weekends, offs, spans)
     def test_equals_a_loop(self, weekend, holidays, ends):
         work = ep.Workdays(weekend, holidays=ep.HolidaySet(ep.Holiday(d, "x") for d in holidays))

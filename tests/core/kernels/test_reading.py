@@ -50,7 +50,7 @@ def ends_of_rows(text: bytes, delimiter: bytes) -> list[int]:
 class Rows(unittest.TestCase):
     """Where the last whole row of some text ends."""
 
-    @settings(max_examples=400)
+    @settings(max_examples=150)
     @given(st.lists(st.sampled_from([*b'a,;\n\n"""\r'])), st.sampled_from([b",", b";"]))
     def test_of_any_text(self, codes: list, delimiter: bytes):
         text = bytes(codes)

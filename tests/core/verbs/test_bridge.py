@@ -20,6 +20,12 @@ CALENDARS = (
 )
 
 
+def labels_of(calendar, per, days):
+    """Return the label of the period of each of some days, and of the days around them."""
+    first, last = days[0] - 400 * DAY, days[-1] + 400 * DAY
+    return {day: period.label for period in calendar.periods(ep.Span(first, last), per) for day in period}
+
+
 class Beside(unittest.TestCase):
     """`recap(beside=calendar)`."""
 
@@ -42,7 +48,8 @@ class Beside(unittest.TestCase):
                 per = rng.choice(["month", "quarter", "year", "week"])
                 found = [*book.recap(per, by="g", beside=other).rows()]
             days = [min(on) + DAY * n for n in range((max(on) - min(on)).days + 1)]
-            labels = {d: (one.period_of(d, per).label, other.period_of(d, per).label) for d in days}
+            named = [labels_of(calendar, per, days) for calendar in (one, other)]
+            labels = {day: tuple(found[day] for found in named) for day in days}
             wanted = list(dict.fromkeys(labels.values()))
             for group_name in sorted(set(group)):
                 own = [row for row in found if row["g"] == group_name]
@@ -55,12 +62,9 @@ class Beside(unittest.TestCase):
                     self.assertEqual(row["m"], mean)
                     self.assertEqual(row["days"], (row["last"] - row["first"]).days + 1)
                     for day in (row["first"], row["last"]):
-                        self.assertEqual(one.period_of(day, per).label, pair[0])
-                        self.assertEqual(other.period_of(day, per).label, pair[1])
-                    before, after = row["first"] - DAY, row["last"] + DAY
-                    for day in (before, after):
-                        beyond = one.period_of(day, per).label, other.period_of(day, per).label
-                        self.assertNotEqual(beyond, pair)
+                        self.assertEqual(tuple(found[day] for found in named), pair)
+                    for day in (row["first"] - DAY, row["last"] + DAY):
+                        self.assertNotEqual(tuple(found[day] for found in named), pair)
                     covered = min(on) <= row["first"] and row["last"] <= max(on)
                     self.assertEqual(row["complete"], covered)
                     count += 2

@@ -122,11 +122,12 @@ class LikeForLike(unittest.TestCase):
             months = rng.choice([2, 4, 13])
             ask = {"per": "month", "back": "1 month", "by": "shop", "groups": "both"}
             plain = {(r["first"], r["standing"]): r for r in book.compare(**ask).rows()}
+            begun = {one: day for day, one, _ in sorted(rows, reverse=True)}
             for row in book.compare(**ask, history=f"{months} months").rows():
                 first = row["first"]
                 number = first.year * 12 + first.month - 1 - months
                 least = dt.date(number // 12, number % 12 + 1, 1)
-                young = {one for one in shop if min(d for d, s, _ in rows if s == one) > least}
+                young = {one for one in begun if begun[one] > least}
                 kinds = {k: plain.get((first, k)) for k in ("like for like", "new", "closed")}
                 named = {k: set((r["named"] or "").split(", ")) - {""} if r else set() for k, r in kinds.items()}  # fmt: skip
                 wanted = {
