@@ -15,6 +15,7 @@ import eptaro as ep
 from eptaro.cli.layout import align_decimals
 from eptaro.cli.process import fold_message
 from eptaro.cli.show import show
+from tests.commands import run_in
 
 
 def book(groups, measures, seed=3):
@@ -124,7 +125,7 @@ class Messages(unittest.TestCase):
         """Return what a command says on standard error, a terminal of some width or a pipe."""
         command = [sys.executable, "-m", "eptaro", *words]
         if width is None:
-            return subprocess.run(command, capture_output=True, text=True, check=False).stderr
+            return run_in(".", *words).stderr
         from termios import tcsetwinsize
 
         screen, end = os.openpty()
@@ -149,19 +150,18 @@ class Messages(unittest.TestCase):
             self.assertLessEqual(max(map(len, folded.splitlines())), width)
 
     def test_lines_end_between_words(self):
-        for words in (
-            ["recap", "there is no such file with so long a name.csv", "--measure", "count()",
-             "--per", "month", "--date", "on", "--coverage", "2024-01-01..2024-12-31"],
-            ["recap", "x.csv", "--measure", "count()", "--per", "month", "--match", "calendar days"],
-            ["recap", "x" * 90, "--measure", "count()", "--per", "month", "--date", "on"],
+        for words, width in (
+            (["recap", "there is no such file with so long a name.csv", "--measure", "count()",
+             "--per", "month", "--date", "on", "--coverage", "2024-01-01..2024-12-31"], 40),
+            (["recap", "x.csv", "--measure", "count()", "--per", "month", "--match", "calendar days"], 72),
+            (["recap", "x" * 90, "--measure", "count()", "--per", "month", "--date", "on"], 72),
         ):  # fmt: skip
             *_, whole = self.said(words).split("\n\n")  # what comes before is the usage
             lines = whole.splitlines()
-            for width in (40, 72):
-                *_, folded = self.said(words, width).split("\n\n")
-                self.assertEqual(folded.split(), whole.split())
-                for line in folded.splitlines():
-                    single = len(line.split()) == 1 or line in lines
-                    self.assertTrue(len(line) <= width or single, line)
-                more = len(folded.splitlines()) > len(lines)
-                self.assertEqual(more, any(len(line) > width for line in lines), folded)
+            *_, folded = self.said(words, width).split("\n\n")
+            self.assertEqual(folded.split(), whole.split())
+            for line in folded.splitlines():
+                single = len(line.split()) == 1 or line in lines
+                self.assertTrue(len(line) <= width or single, line)
+            more = len(folded.splitlines()) > len(lines)
+            self.assertEqual(more, any(len(line) > width for line in lines), folded)

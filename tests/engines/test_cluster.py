@@ -240,7 +240,10 @@ class GivenUp(unittest.TestCase):
             self.refused(client, "the client is closed")
 
     def test_a_part_that_no_worker_can_hold(self):
+        import dask
+
         with (
+            dask.config.set({"distributed.scheduler.allowed-failures": 0}),
             local_cluster(n_workers=1) as workers,
             Client(workers) as client,
             unittest.mock.patch.object(cluster, "fold_part", too_large),

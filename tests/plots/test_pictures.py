@@ -147,11 +147,7 @@ class Drawn(unittest.TestCase):
             ):
                 self.draw(table, size=size, measure="net")
         long = book(days=12 * 365)
-        for table in (
-            long.recap("year"),
-            long.recap("month"),
-            long.compare("year"),
-        ):
+        for table in (long.recap("year"), long.recap("month"), long.compare("year")):
             self.draw(table, measure="net")
         tiny = ep.Daybook(
             {"on": ["2025-01-05", "2025-02-07"], "x": [-1e-9, 3e-12]},

@@ -228,12 +228,12 @@ class Added(Alike):
 class Killed(Alike):
     """Processes that end at any moment."""
 
-    KILLS = 5
+    KILLS = 3
 
     def test_nothing_is_lost_and_nothing_doubled(self):
         table = rows(13, 2000).sort_by("day")
         size = 100
-        for number in range(6):
+        for number in range(5):
             parquet.write_table(
                 table.slice(number * size, size), self.folder / f"night{number:02d}.parquet"
             )
@@ -246,7 +246,7 @@ class Killed(Alike):
         )
         rng, added, killed = random.Random(13), 1, 0
         program = "import sys, eptaro as ep; print('begun', flush=True); ep.Daybook.open('book').add(sys.argv[1])"
-        while added < 6:
+        while added < 5:
             night = f"night{added:02d}.parquet"
             process = subprocess.Popen(
                 [sys.executable, "-c", program, night],

@@ -80,7 +80,7 @@ class Cluster(Alike):
             os.kill(pid, signal.SIGCONT)
 
         for number, (into, disturb) in enumerate(
-            (into, disturb) for into in (False, True) for disturb in (end_one, hold_one)
+            ((False, end_one), (True, end_one), (False, hold_one))
         ):
             with self.subTest(into=into, disturb=disturb.__name__):
                 folder = self.folder / f"book{number}" if into else None

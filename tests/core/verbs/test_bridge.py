@@ -23,7 +23,11 @@ CALENDARS = (
 def labels_of(calendar, per, days):
     """Return the label of the period of each of some days, and of the days around them."""
     first, last = days[0] - 400 * DAY, days[-1] + 400 * DAY
-    return {day: period.label for period in calendar.periods(ep.Span(first, last), per) for day in period}
+    return {
+        day: period.label
+        for period in calendar.periods(ep.Span(first, last), per)
+        for day in period
+    }
 
 
 class Beside(unittest.TestCase):

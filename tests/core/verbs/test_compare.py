@@ -483,7 +483,9 @@ class Counterparts(unittest.TestCase):
         for long_month in range(1, 13, 2):
             calendar = ep.WeekCalendar("c", long_month=long_month)
             made = self.book(dt.date(2021, 1, 1), dt.date(2025, 6, 1), calendar)
-            for as_of in (dt.date(2024, 2, 20) + dt.timedelta(n) for n in range(long_month, 330, 29)):
+            for as_of in (
+                dt.date(2024, 2, 20) + dt.timedelta(n) for n in range(long_month, 330, 29)
+            ):
                 for per in ("month", "quarter", "half", "year"):
                     (row,) = made.compare(per, to_date=True, as_of=as_of).rows()
                     prior = calendar.period(row["prior_period"])
