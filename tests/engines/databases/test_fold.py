@@ -243,6 +243,19 @@ class Folded(Databases):
             book = ep.Daybook.from_sql(url, "t", date="d", measures="s=sum(x * 2 + y)")
             self.assertEqual(float(book.recap("year")["s"][0]), 8000000007.25)
 
+    def test_sqlite_calculates_a_column_once_wherever_it_is_named(self):
+        path = self.folder / "once.db"
+        self.fill(f"sqlite:///{path}")
+        given = {
+            "date": "date(year(sold_on), month(sold_on), day(sold_on))",
+            "measures": "s=sum(fare)",
+        }
+        book = ep.Daybook.from_sql(f"sqlite:///{path}", "sales", **given)
+        with contextlib.closing(sqlite3.connect(path)) as base:
+            plan = base.execute(f"EXPLAIN {book.queries[0]}").fetchall()
+        called = [str(step[5]).partition("(")[0] for step in plan if "Func" in step[1]]
+        self.assertLess(called.count("time"), 10)  # each look at a stored day asks for its time
+
     def test_dates_as_text_are_read_as_strictly(self):
         for url in self.urls():
             engine = sql.create_engine(url)
