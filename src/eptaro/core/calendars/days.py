@@ -155,9 +155,7 @@ def month_starts(months: Ints) -> Ints:
     return months.astype("datetime64[M]").astype("datetime64[D]").astype(np.int64)
 
 
-_FEW = (
-    1_000  # values, for which a table is not worth while: NumPy converts dates at some 15 ns each
-)
+_FEW = 1_000  # values, for which a table does not pay: NumPy converts a date in about 15 ns
 
 
 def _table_of(values: Days) -> tuple[Ints, Days] | None:

@@ -145,8 +145,8 @@ class Reader:
         return PlainValues([value for value, number in by_owner.values() if number in own])
 
     def _postings(self, members: Members) -> list[tuple[Any, Any, int]]:
-        """Return the account, the value and the group of all transactions, in order; the balances
-        of many days ask for them.
+        """Return the account, the value and the group of every transaction, in order of time. They
+        are kept, because the balances of many days need them.
         """
         if members not in self._known_postings:
             _, codes, amounts = members

@@ -295,7 +295,7 @@ class Translator:
         self.sql, self.rows, self._scales, self._date = sql, rows, scales, date
         self.lite = dialect == "sqlite"
         self.kinds = {column.name: self._kind(column) for column in rows.columns}
-        self._days: dict[str, Any] = {}
+        self._days: dict[str, Any] = {}  # of the dates of SQLite
         self.text = ""
 
     def subquery(self, formulas: Formulas) -> tuple[Any, dict[str, int]]:
@@ -324,14 +324,15 @@ class Translator:
         calculates a column wherever it is named, unless the query has a limit.
         """
         sql, dated = self.sql, (self.sql.Date, self.sql.DateTime)
-        self._days = {
+        days = {
             column.name: stored_day(sql, column).label(f"eptaro_day_of_{column.name}")
             for column in self.rows.columns
             if column.name in names and isinstance(column.type, dated)
         }
-        if self._days:
-            query = sql.select(*self.rows.columns, *self._days.values()).limit(-1)
+        if days:
+            query = sql.select(*self.rows.columns, *days.values()).limit(-1)
             self.rows = query.subquery("eptaro_rows_and_days")
+            self._days = {name: self.rows.columns[day.name] for name, day in days.items()}
 
     def _check_formula(self, formula: Formula) -> SqlExpr:
         self.text = formula.text
@@ -531,7 +532,7 @@ class Translator:
         if getattr(column.type, "timezone", False):
             raise self.refusal(node, "the days of times with a zone")
         if self.lite:
-            return self.rows.columns[self._days[node.name].name]
+            return self._days[node.name]
         return sql.cast(column, sql.Date)
 
     def in_order(self, text: Any) -> Any:
