@@ -60,6 +60,32 @@ def prefetch(
         worker.shutdown(wait=False, cancel_futures=True)
 
 
+_ROWS, _BYTES = 1 << 19, 1 << 26  # of a piece that is large
+
+
+def in_large_pieces(pieces: Iterator[pa.Table | SkippedRows]) -> Iterator[pa.Table | SkippedRows]:
+    """Yield tables joined until they are large, as to fold one costs something whatever its size;
+    those of other types, and rows that were not read, come between them.
+    """
+    pending: list[pa.Table] = []
+    rows = size = 0
+    for piece in pieces:
+        types = None if isinstance(piece, SkippedRows) else piece.schema
+        if pending and types != pending[0].schema:
+            yield pa.concat_tables(pending)
+            pending, rows, size = [], 0, 0
+        if isinstance(piece, SkippedRows):
+            yield piece
+            continue
+        pending.append(piece)
+        rows, size = rows + piece.num_rows, size + piece.nbytes
+        if rows >= _ROWS or size >= _BYTES:
+            yield pa.concat_tables(pending)
+            pending, rows, size = [], 0, 0
+    if pending:
+        yield pa.concat_tables(pending)
+
+
 _NUMBER = {mark: rf"^\s*[-+]?(\d+[{mark}]?\d*|[{mark}]\d+)([eE][-+]?\d+)?\s*$" for mark in ".,"}
 
 

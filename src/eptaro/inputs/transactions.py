@@ -37,6 +37,7 @@ from eptaro.inputs.sources import (
     Source,
     check_columns,
     check_names,
+    in_large_pieces,
     prefetch,
 )
 from eptaro.option import setting
@@ -113,7 +114,7 @@ class Transactions:
         return formulas
 
     def __iter__(self) -> Iterator[Batch]:
-        for table in prefetch(self._pieces(), _is_small):
+        for table in prefetch(in_large_pieces(self._pieces()), _is_small):
             if isinstance(table, SkippedRows):
                 self._pass_over(table)
                 continue

@@ -239,7 +239,9 @@ class JoinedSource(SourceWrapper):
             for names in (request.groups, request.numbers, [*request.others, *keys])
         )
         self._settle(request.date, used)
-        for rows in self.source.batches(ColumnRequest(request.date, groups, numbers, others)):
+        days_only = request.plain_days and request.date not in {*lookup_names, *keys, *numbers}
+        wanted = ColumnRequest(request.date, groups, numbers, others, days_only)
+        for rows in self.source.batches(wanted):
             columns = {name: rows[name] for name in rows.column_names}
             days = self._days(rows, request.date) if any(t.dated for t in used) else None
             for number, table in enumerate(self._tables):

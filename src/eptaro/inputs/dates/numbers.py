@@ -8,7 +8,7 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
-from eptaro.core.calendars.days import LAST_DAY, Ints, mondays, month_starts
+from eptaro.core.calendars.days import LAST_DAY, Ints, civil_date, mondays, month_starts
 from eptaro.core.calendars.grain import Grain, first_days
 from eptaro.inputs import arrow_compute as pc
 from eptaro.inputs.dates.texts import DAY, NO_OFFSET, OUTSIDE, ParsedTexts, month_at
@@ -55,6 +55,33 @@ def _of_periods(
         reason[of_two] = f"has a year of two digits; use {setting(DateRules, 'pivot')}"
     nothing = np.zeros(len(values), np.int64)
     return ParsedTexts(day, nothing, nothing + NO_OFFSET, reason)
+
+
+NO_DAY = np.iinfo(np.int32).min
+
+
+def days_of_digits(least: int, most: int, rules: DateRules) -> NDArray[np.int32] | None:
+    """Return the day ordinal of each number between two that is a day yyyymmdd, `NO_DAY` for the
+    others; None where the rules take numbers for something else.
+
+    The result is `(most - least + 1,) int32`.
+
+    >>> days = days_of_digits(19_691_231, 19_700_102, DateRules())
+    >>> days[days != NO_DAY].tolist()
+    [-1, 0, 1]
+    """
+    others = (rules.unix, rules.serials, rules.blanks, rules.shift)
+    if any(others) or rules.grain not in (None, "day"):
+        return None
+    years = np.clip([least // 10_000, most // 10_000 + 1], 1000, 10_000)
+    first, end = month_starts((years - 1970) * 12)
+    days = np.arange(first, end)
+    year, month, day = civil_date(days)
+    places = year * 10_000 + month * 100 + day - least
+    inside = (places >= 0) & (places <= most - least)
+    table = np.full(most - least + 1, NO_DAY, np.int32)
+    table[places[inside]] = days[inside]
+    return table
 
 
 _PERIODS = (("year", 1500, 2999), ("month", 150_001, 299_912))

@@ -216,7 +216,7 @@ def days_and_times(
 
 def from_numbers(column: pa.ChunkedArray, rules: DateRules, name: str) -> ParsedDates:
     """Return the days of numbers, whichever way the rules say that these are written."""
-    from eptaro.inputs.dates.numbers import digits_in_order, parse_numbers  # most dates are none
+    from eptaro.inputs.dates.numbers import digits_in_order, parse_numbers  # few dates are numbers
 
     if (texts := digits_in_order(column, rules)) is not None:
         return from_text(texts, rules, name)
@@ -246,12 +246,19 @@ def _from_range(column: pa.ChunkedArray, rules: DateRules) -> ParsedDates | None
     least, most = ends["min"], ends["max"]
     if least is None or most - least + 1 > len(column) // 2 or not -_FAR < least <= most < _FAR:
         return None
-    every = pa.chunked_array([pa.array(np.arange(least, most + 1))])
     filled = pc.fill_null(column, least) if column.null_count else column
     if pa.types.is_uint64(filled.type):  # which NumPy takes for no place
         filled = filled.cast(pa.int64())
+    places = to_numpy(filled)
     blank = to_numpy(column.is_null()) if column.null_count else None
-    return _at(from_numbers(every, rules, ""), to_numpy(filled), least, blank)
+    from eptaro.inputs.dates.numbers import NO_DAY, days_of_digits
+
+    if (days := days_of_digits(least, most, rules)) is not None:
+        found = _at(ParsedDates(days), places, least, blank)
+        if found.days.min() != NO_DAY:
+            return found
+    every = pa.chunked_array([pa.array(np.arange(least, most + 1))])
+    return _at(from_numbers(every, rules, ""), places, least, blank)
 
 
 _FAR = 2**62  # from which on numbers are no dates

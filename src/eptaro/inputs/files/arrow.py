@@ -13,12 +13,11 @@ from eptaro.digest import file_digest
 from eptaro.inputs.sources import ColumnRequest, Source, check_columns, plain_text
 from eptaro.rules import FileRules
 
-_BATCH = 1 << 20
 _MARKS = {b"ARROW1": ipc.open_file, b"\xff\xff\xff\xff": ipc.open_stream}
 
 
 class ArrowFile(Source):
-    """An Arrow file, mapped into memory and read about a million rows at a time."""
+    """An Arrow file, mapped into memory and read batch by batch."""
 
     def __init__(self, path: Path, rules: FileRules) -> None:
         self.path, self.name = path, str(path)
@@ -56,17 +55,9 @@ class ArrowFile(Source):
         return opened(pa.memory_map(str(self.path)), options=options)
 
     def _pieces(self, file: Any) -> Iterator[pa.Table]:
-        """Yield the file's batches, joined until they have about a million rows."""
+        """Yield the file's batches."""
         is_file = isinstance(file, ipc.RecordBatchFileReader)
         several = map(file.get_batch, range(file.num_record_batches)) if is_file else iter(file)
-        pending: list[pa.RecordBatch] = []
-        rows = 0
         for batches_done, batch in enumerate(several, 1):
-            pending.append(batch)
-            rows += batch.num_rows
-            if rows >= _BATCH:
-                self.share = batches_done / file.num_record_batches if is_file else None
-                yield plain_text(pa.Table.from_batches(pending))
-                pending, rows = [], 0
-        if pending:
-            yield plain_text(pa.Table.from_batches(pending))
+            self.share = batches_done / file.num_record_batches if is_file else None
+            yield plain_text(pa.Table.from_batches([batch]))
