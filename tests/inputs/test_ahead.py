@@ -1,11 +1,16 @@
 """Reading ahead keeps order and errors, and stops when nobody listens; progress is told."""
 
+import random
 import threading
 import time
 import unittest
+from itertools import pairwise
+
+import numpy as np
+import pyarrow as pa
 
 import eptaro as ep
-from eptaro.inputs.sources import prefetch
+from eptaro.inputs.sources import SkippedRows, in_large_pieces, prefetch
 from eptaro.progress import report_progress, watch
 
 
@@ -24,6 +29,27 @@ class Ahead(unittest.TestCase):
             for item in prefetch(failing()):
                 seen.append(item)
         self.assertEqual(seen, [1])
+
+    def test_small_tables_are_joined_and_all_rows_keep_their_order(self):
+        rng, place, pieces = random.Random(3), 0, []
+        for _ in range(60):
+            rows = rng.choice([0, 1, 30_000, 200_000, 600_000])
+            if rng.random() < 0.1:
+                pieces.append(SkippedRows(rows, 0, 9))
+            else:
+                kind = rng.choice([pa.int64()] * 9 + [pa.int32()])
+                pieces.append(pa.table({"n": pa.array(np.arange(place, place + rows), kind)}))
+                place += rows
+        joined = [*in_large_pieces(iter(pieces))]
+        skipped = [piece for piece in pieces if isinstance(piece, SkippedRows)]
+        self.assertEqual([piece for piece in joined if isinstance(piece, SkippedRows)], skipped)
+        numbers = [piece["n"].to_numpy() for piece in joined if isinstance(piece, pa.Table)]
+        self.assertTrue((np.concatenate(numbers) == np.arange(place)).all())
+        self.assertLess(len(joined), len(pieces) * 3 // 4)
+        for one, other in pairwise(joined):
+            if not isinstance(one, SkippedRows) and not isinstance(other, SkippedRows):
+                large = one.num_rows >= 1 << 19
+                self.assertTrue(large or one.schema != other.schema)
 
     def test_one_small_item_starts_no_thread(self):
         names = set()
