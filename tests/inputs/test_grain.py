@@ -9,6 +9,7 @@ import statistics
 import tempfile
 import unittest
 from pathlib import Path
+from unittest import mock
 
 import pyarrow as pa
 from pyarrow import parquet
@@ -171,8 +172,13 @@ class Forms(unittest.TestCase):
         folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
         (folder / "a.csv").write_text("on,x\n2024-01,1\n")
         (folder / "b.csv").write_text("on,x\n2024-01-05,1\n")
-        with self.assertRaisesRegex(ep.DateError, "months, and, after row 1, days"):
-            ep.Daybook.read([folder / "a.csv", folder / "b.csv"], date="on", measures=MEASURE)
+        for rows, said in ((9, "both '2024-01-05', a day, and '2024-01', a month"),
+                           (1, "months, and, after row 1, days")):  # fmt: skip
+            with (
+                mock.patch("eptaro.inputs.sources._ROWS", rows),
+                self.assertRaisesRegex(ep.DateError, said),
+            ):
+                ep.Daybook.read([folder / "a.csv", folder / "b.csv"], date="on", measures=MEASURE)
         one, two = (ep.Daybook.read(folder / n, date="on", measures=MEASURE)
                     for n in ("a.csv", "b.csv"))  # fmt: skip
         with self.assertRaisesRegex(ep.InputError, "months, those of .* days"):

@@ -138,7 +138,7 @@ class SameBook(Files):
         feather.write_feather(table, str(self.folder / "r.arrow"))
         with pa.ipc.new_stream(str(self.folder / "s.arrow"), table.schema) as stream:
             stream.write_table(table, max_chunksize=1)
-        self.enterContext(mock.patch("eptaro.inputs.files.arrow._BATCH", 2))
+        self.enterContext(mock.patch("eptaro.inputs.sources._ROWS", 2))
         self.enterContext(mock.patch("eptaro.inputs.files.jsonlines._BLOCK", 70))
         lines = "".join(json.dumps(row) + "\n" for row in plain.to_pylist())
         self.book(plain)
