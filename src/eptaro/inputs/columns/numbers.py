@@ -145,10 +145,11 @@ def _exact_numbers(found: TextDecimals, known: Flags) -> pa.Array | None:
     scale = _money_places(int(places.max(initial=0))) + 2 * bool(percents.any())
     if scale > _MOST_DECIMALS:
         return None
-    digits, factors = np.where(known, found.digits, 0), 10 ** (scale - places - 2 * percents)
-    if (np.abs(digits) > _LARGEST // factors).any():
+    digits, zeros = np.where(known, found.digits, 0), scale - places - 2 * percents
+    factors = 10 ** np.arange(scale + 1)
+    if (np.abs(digits) > (_LARGEST // factors)[zeros]).any():
         return None
-    units: Ints = digits * factors
+    units: Ints = digits * factors[zeros]
     valid = None if known.all() else pa.py_buffer(np.packbits(known, bitorder="little"))
     words = np.stack([units, units >> 63], axis=1) if scale else units
     kind = pa.decimal128(38, scale) if scale else pa.int64()

@@ -131,8 +131,8 @@ class CsvFile(Source):
     def _first_rows(self) -> Iterator[list[str]]:
         """Yield the fields of the first lines, from that of the names; the last may be cut off."""
         text = self._beginning.decode(self._encoding(), errors="replace").lstrip("\ufeff")
-        below = "".join(io.StringIO(text, newline="").readlines()[self._rules.lines_above :])
-        return csv.reader(io.StringIO(below, newline=""), delimiter=self._delimiter)
+        lines = islice(io.StringIO(text, newline=""), self._rules.lines_above, None)
+        return csv.reader(lines, delimiter=self._delimiter)
 
     @cached_property
     def _beginning(self) -> bytes:
