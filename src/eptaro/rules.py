@@ -373,9 +373,9 @@ def across_of(across: object) -> Across | None:
 class Lookup:
     """A table beside the rows: each row takes the columns of the line with its key.
 
-    Its other columns can then be used in groups, conditions and measures; one that is called like
-    a column of the rows is called `ships.name`, after the table. Where it has a column
-    `first`, its lines hold from that day on, through the day in `through` or, where that is blank
+    Its other columns can then be used in groups, conditions and measures, and as the date; one that
+    is called like a column of the rows is called `ships.name`, after the table. Where it has a
+    column `first`, its lines hold from that day on, through the day in `through` or, where that is blank
     or missing, until the next line of the same key begins; a row takes the one that holds on its
     date.
 
@@ -453,7 +453,7 @@ def lookups_of(lookups: object) -> list[Lookup]:
     if isinstance(lookups, Sequence) and all(isinstance(lookup, Lookup) for lookup in lookups):
         return list(lookups)
     raise InputError(
-        f"lookups={lookups!r} are none; write {{'ships.csv': 'ship'}}, or "
+        f"lookups={lookups!r} names no tables with keys; write {{'ships.csv': 'ship'}} or "
         f"Lookup('ships.csv', 'ship')"
     )
 

@@ -151,6 +151,52 @@ class Joined(unittest.TestCase):
         self.assertEqual(len(notes), 1)
         self.assertTrue(notes[0].startswith(f"{missed} rows have no match in "), notes)
 
+    def test_rows_take_their_date_from_the_other_table(self):
+        launched = {"Auk": dt.date(2024, 2, 29), "Brent": dt.date(2024, 5, 3), "Coot": None}
+        lines = [*launched.items()]
+        written(self.folder / "launches.csv", [("name", "launched"), *lines])
+        with sqlite3.connect(self.folder / "a.db") as base:
+            base.execute("create table launches (name text, launched date)")
+            base.executemany("insert into launches values (?, ?)",
+                             [(ship, day and str(day)) for ship, day in lines])  # fmt: skip
+        counted = [(launched.get(ship), ship, fare) for _, ship, fare in self.rows]
+        frame = pa.table({"name": [*launched], "launched": [*launched.values()]})
+        in_file, in_frame = (
+            {self.folder / "launches.csv": "ship=name"},
+            ep.Lookup(frame, "ship", "name"),
+        )
+        for away in (0, 40):
+            expected = defaultdict(int)
+            for day, ship, fare in counted:
+                if day is not None:
+                    expected[f"{day + DAY * away:%Y-%m}", ship] += fare
+            given = {
+                "date": f"launched + {away}" if away else "launched",
+                "by": "ship",
+                "measures": ["s=sum(fare)"],
+                "dates": ep.DateRules(bad_dates="reject"),
+            }
+            csv, url = self.folder / "rows.csv", self.urls[0]
+            for name, book in (
+                ("memory", ep.Daybook(self.frame, lookups=in_file, **given)),
+                ("frames", ep.Daybook(self.frame, lookups=in_frame, **given)),
+                ("csv", ep.Daybook.read(csv, lookups=in_frame, **given)),
+                ("parquet", ep.Daybook.read(csv.with_suffix(".parquet"), lookups=in_file, **given)),
+                ("folder", ep.Daybook.read(csv, lookups=in_file, into=self.folder / f"b{away}",
+                                           **given)),
+                ("sql", ep.Daybook.from_sql(url, "rows", lookups={"launches": "ship=name"},
+                                            **given)),
+            ):  # fmt: skip
+                with self.subTest(store=name, away=away):
+                    rows = book.recap("month", by="ship", totals=False).rows()
+                    found = {(row["period"], row["ship"]): row["s"] for row in rows if row["s"]}
+                    self.assertEqual(found, expected)
+        dated = ep.Lookup(
+            self.folder / "rates.csv", "ship", "name", first="from", through="through"
+        )
+        with self.assertRaisesRegex(ep.InputError, "the date cannot come from a lookup"):
+            ep.Daybook.read(csv, date="launched", lookups=[in_frame, dated], measures="s=sum(rate)")
+
     def test_rates_with_many_decimals_are_floats(self):
         for brent, coot in (("281", "1234567.123456789012"), ("3", "2")):
             with self.subTest(brent=brent):
@@ -264,7 +310,7 @@ class Joined(unittest.TestCase):
                           lookups=ep.Lookup(words, "ship"))  # fmt: skip
         self.assertEqual([row["s"] for row in book.recap("year").rows()], [5])
         for wrong in ("ships.csv", 5, ["ships.csv"]):
-            with self.assertRaisesRegex(ep.InputError, "are none"):
+            with self.assertRaisesRegex(ep.InputError, "no tables with keys"):
                 ep.Daybook(frame, date="on", measures="n=count()", lookups=wrong)
         with sqlite3.connect(self.folder / "a.db") as base:
             base.execute("insert into ships values ('Auk', 'foot', 1)")

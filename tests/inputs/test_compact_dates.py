@@ -161,17 +161,24 @@ class Digits(unittest.TestCase):
                 self.assertEqual(len(book.rejected), days.count(None))
         for begin in ("1000-01-01", "1999-12-20", "2024-02-01", "9999-11-20"):
             days = [dt.date.fromisoformat(begin) + day * rng.randrange(42) for _ in range(20_000)]
-            for shift, blanks in (("00:00", 0), ("06:00", 9)):
-                with self.subTest(begin=begin, shift=shift):
+            for shift, blanks, none in (
+                ("00:00", 0, ()),
+                ("06:00", 9, ()),
+                ("00:00", 0, days[3:4]),
+            ):
+                with self.subTest(begin=begin, shift=shift, none=none):
                     values = [int(f"{at:%Y%m%d}") for at in days] + [None] * blanks
+                    expected = Counter(at for at in days if at not in none)
                     book = ep.Daybook(
                         {"on": values, "n": [1] * len(values)},
                         date="on",
                         measures="s=sum(n)",
-                        dates=ep.DateRules(bad_dates="reject", day_starts=shift),
+                        dates=ep.DateRules(
+                            bad_dates="reject", day_starts=shift, blanks=[*map(str, none)]
+                        ),
                     )
-                    self.assertEqual(totals(book), dict(Counter(days)))
-                    self.assertEqual(len(book.rejected), blanks)
+                    self.assertEqual(totals(book), dict(expected))
+                    self.assertEqual(len(book.rejected), len(values) - expected.total())
         huge = {"on": np.full(9, 2**63 + 5, np.uint64), "n": [1] * 9}
         with self.assertRaisesRegex(ep.InputError, "cannot be read: Integer value"):
             ep.Daybook(huge, date="on", measures="s=sum(n)")

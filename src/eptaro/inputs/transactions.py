@@ -188,7 +188,7 @@ class Transactions:
             n for n in dict.fromkeys([*others, *used, *self._measured_columns]) if n not in numbers
         ]
         plain_days = bool(date) and not self._inputs and takes_plain_days(self._rules)
-        plain_days &= not {*date} & {*by, *others, *used}
+        plain_days &= not {*date} & {*by, *numbers, *others, *used}
         return ColumnRequest((date or used)[0], by, numbers, others, plain_days)
 
     @property

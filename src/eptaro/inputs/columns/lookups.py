@@ -238,9 +238,16 @@ class JoinedSource(SourceWrapper):
             [name for name in names if name not in lookup_names]
             for names in (request.groups, request.numbers, [*request.others, *keys])
         )
-        self._settle(request.date, used)
-        days_only = request.plain_days and request.date not in {*lookup_names, *keys, *numbers}
-        wanted = ColumnRequest(request.date, groups, numbers, others, days_only)
+        date, plain_days = request.date, request.plain_days
+        if date in lookup_names:
+            if dated := next((table for table in used if table.dated), None):
+                raise InputError(
+                    f"{dated.name} has lines that hold on some days only, so the date cannot come "
+                    f"from a lookup, as {date!r} does; leave out that lookup or name another date"
+                )
+            date, plain_days = used[0].key, False
+        self._settle(date, used)
+        wanted = ColumnRequest(date, groups, numbers, others, plain_days)
         for rows in self.source.batches(wanted):
             columns = {name: rows[name] for name in rows.column_names}
             days = self._days(rows, request.date) if any(t.dated for t in used) else None

@@ -123,7 +123,7 @@ class UnpivotedSource(SourceWrapper):
             others += self._wide
         all_names = [request.date, *groups, *numbers, *others, *self._rest, *self._wide]
         date = next(name for name in all_names if name not in own)
-        days = request.plain_days and date == request.date and date not in {*numbers, *others}
+        days = request.plain_days and date == request.date
         for table in self.source.batches(ColumnRequest(date, groups, numbers, others, days)):
             yield self._long(table).select(request.names)
 
@@ -207,8 +207,7 @@ class NumberParsingSource(SourceWrapper):
         """Yield the wanted columns, numbers in text as numbers."""
         self._blanked, rows_before = {}, 0
         others = [*request.others, *(n for n in request.numbers if n not in request.others)]
-        days = request.plain_days and request.date not in request.numbers
-        plain = ColumnRequest(request.date, request.groups, [], others, days)
+        plain = ColumnRequest(request.date, request.groups, [], others, request.plain_days)
         self.settle(request.numbers)
         for table in self.source.batches(plain):
             columns = {name: table[name] for name in table.column_names}

@@ -70,8 +70,7 @@ def days_of_digits(least: int, most: int, rules: DateRules) -> NDArray[np.int32]
     >>> days[days != NO_DAY].tolist()
     [-1, 0, 1]
     """
-    others = (rules.unix, rules.serials, rules.blanks, rules.shift)
-    if any(others) or rules.grain not in (None, "day"):
+    if any((rules.unix, rules.serials, rules.blanks, rules.shift)):
         return None
     years = np.clip([least // 10_000, most // 10_000 + 1], 1000, 10_000)
     first, end = month_starts((years - 1970) * 12)
