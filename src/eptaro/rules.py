@@ -375,9 +375,9 @@ class Lookup:
 
     Its other columns can then be used in groups, conditions and measures, and as the date; one that
     is called like a column of the rows is called `ships.name`, after the table. Where it has a
-    column `first`, its lines hold from that day on, through the day in `through` or, where that is blank
-    or missing, until the next line of the same key begins; a row takes the one that holds on its
-    date.
+    column `first`, its lines hold from that day on, through the day in `through` or, where that is
+    blank or missing, until the next line of the same key begins; a row takes the one that holds on
+    its date.
 
     Numbers in text are exact up to nine decimals, and floats beyond, as rates are that were
     divided out.
