@@ -543,7 +543,9 @@ class Daybook(Book):
 
     @property
     def rejected(self) -> Table:
-        """The rows whose date could not be read: row, value and reason."""
+        """The rows whose date could not be read: row, value and reason. A book that is opened has
+        their number alone, which its answers state.
+        """
         return Table.of(self._store.about.rejected)
 
     @property

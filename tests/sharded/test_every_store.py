@@ -91,6 +91,29 @@ class Stores(unittest.TestCase):
             with self.assertRaisesRegex(ep.InputError, "a dict is added as a book of its own"):
                 self.held(way, one).add(two)
 
+    def test_rows_without_a_date_are_counted_by_each(self):
+        rules = ep.DateRules(bad_dates="reject")
+        plain, one, two = rows(5, 40), rows(6, 40), rows(7, 40)
+        one["on"][:3], two["on"][5:7] = ["?"] * 3, [""] * 2
+        lost = [sum(table["fare"][of]) for table, of in ((one, slice(3)), (two, slice(5, 7)))]
+        for first, second in itertools.product(WAYS, WAYS):
+            with self.subTest(first=first, second=second):
+                mine, theirs, clean = (
+                    self.held(way, table, dates=rules)
+                    for way, table in ((first, one), (second, two), (second, plain))
+                )
+                for book, count, total in (
+                    (mine, 3, lost[0]),
+                    (mine.merge(theirs), 5, sum(lost)),
+                    (mine.merge(clean), 3, lost[0]),
+                    (clean.merge(mine), 3, lost[0]),
+                ):
+                    table = book.recap("year", totals=True)
+                    self.assertIn(
+                        f"left out {count} rows without a date: sum(fare) {total:,}", table.footer
+                    )
+                    self.assertIn(f"counted + {count} rejected", str(table.meta["tie_out"]))
+
     def test_a_label_is_one_of_the_calendars_that_wanted_groups_keep(self):
         fiscal = ep.MonthCalendar("fiscal", year_starts="04-01", prefix="FY")
         own = ep.OwnCalendars("route", {"b": fiscal, "c": ep.WeekCalendar("cafe", prefix="CY")},

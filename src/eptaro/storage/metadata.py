@@ -66,6 +66,7 @@ def about_rows(folded: Folded) -> dict[str, Any]:
     return {
         "rows": folded.rows,
         "sources": list(folded.sources),
+        "rejected": folded.rejected_rows,
         "left_out": {name: str(total) for name, total in folded.left_out.items()},
         "notes": list(folded.notes),
         "grain": _about_grain(folded.grain),
@@ -79,6 +80,7 @@ def rows_from_metadata(about: dict[str, Any]) -> dict[str, Any]:
     return {
         "rows": int(about["rows"]),
         "sources": texts(about["sources"] if "sources" in about else [about["source"]]),
+        "unlisted": int(about.get("rejected", 0)),
         "left_out": {column: _number(total) for column, total in about["left_out"].items()},
         "notes": texts(about["notes"]),
         "fingerprints": frozenset(texts(about["fingerprints"])),

@@ -69,7 +69,13 @@ class Folded:
     left: UnmetRows | None = None
     grain: Grain = "day"  # the periods that dates represent, each known by its first day
     dated: Ints | None = None  # the days that have rows, where the cells are elsewhere
+    unlisted: int = 0  # rows rejected that are not in the list, as files keep their number alone
     cache: dict[str, Any] = field(default_factory=dict)
+
+    @property
+    def rejected_rows(self) -> int:
+        """How many rows have no readable date, listed or not."""
+        return self.unlisted + (0 if self.rejected is None else len(self.rejected))
 
     @property
     def days_with_rows(self) -> Ints:
@@ -110,18 +116,18 @@ def left_note(folded: Folded) -> dict[str, Any]:
 
 def aside_note(folded: Folded) -> dict[str, Any]:
     """Return how many rows were rejected, and what they add up to, where any were."""
-    if folded.rejected is None or not len(folded.rejected):
+    if not folded.rejected_rows:
         return {}
     sums = ", ".join(f"sum({name}) {total:,}" for name, total in folded.left_out.items())
     return {
-        "rejected": f"{count_noun(len(folded.rejected), 'row')} without a date"
+        "rejected": f"{count_noun(folded.rejected_rows, 'row')} without a date"
         + (f": {sums}" if sums else "")
     }
 
 
 def rows_note(folded: Folded) -> dict[str, str]:
     """Return how the rows read and the rows counted differ, where any were rejected."""
-    rejected = 0 if folded.rejected is None else len(folded.rejected)
+    rejected = folded.rejected_rows
     left_out = 0 if folded.left is None else folded.left.rows
     if not rejected and not left_out:
         return {}

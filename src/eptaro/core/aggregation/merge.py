@@ -45,7 +45,7 @@ def merge(one: Folded, two: Folded, *, force: bool = False) -> Folded:
 def _with_nothing(one: Folded, two: Folded) -> Folded:
     """Return two parts of which one has no row that counts; days and rows that it left out do."""
     full, empty = (one, two) if one.rows else (two, one)
-    left_out = empty.left is not None or bool(empty.rejected)
+    left_out = empty.left is not None or empty.rejected_rows > 0
     if empty.seen is None or not left_out:  # it has no rows at all
         return full
     metadata = merge_metadata(one, replace(two, grain=one.grain))
@@ -125,7 +125,10 @@ def merge_metadata(one: Folded, two: Folded, *, force: bool = False) -> Folded:
         one.rows + two.rows,
         tuple(dict.fromkeys([*one.sources, *two.sources])),
         _merge_rejected(one.rejected, two.rejected),
-        {n: one.left_out.get(n, 0) + t for n, t in two.left_out.items()},
+        {
+            name: one.left_out.get(name, 0) + two.left_out.get(name, 0)
+            for name in {**one.left_out, **two.left_out}
+        },
         (*one.notes, *two.notes),
         one.fingerprints | two.fingerprints,
         one.distinct,
@@ -134,6 +137,7 @@ def merge_metadata(one: Folded, two: Folded, *, force: bool = False) -> Folded:
         left=_merge_left_out(one, two),
         grain=one.grain,
         dated=_union_of_days(one, two),
+        unlisted=one.unlisted + two.unlisted,
     )
 
 

@@ -493,9 +493,8 @@ def _notes(
         own, of = view.table(name), f" of {name}" if name else ""
         if late := reader.late:
             notes.append(f"left out: {late:,} transactions{of} after {own.coverage.last}")
-        rejected = own.facts.folded.rejected
-        if rejected is not None and len(rejected):
-            count = count_noun(len(rejected), "row")
+        if rejected := own.facts.folded.rejected_rows:
+            count = count_noun(rejected, "row")
             notes.append(f"left out: {count}{of} without a readable date")
     return tuple(notes)
 
