@@ -34,7 +34,7 @@ DAY = dt.timedelta(1)
 HELD = ("frame", "csv", "parquet", "sqlite", "file", "folder", "shards", "into", "set", "sets")
 MADE = (
     *("plain", "where", "groups", "months", "declared", "holidays", "lookup", "own", "blanks"),
-    *("adjusted", "shown"),
+    *("adjusted", "shown", "written", "dated"),
 )
 ASKED = (
     *("plain", "value", "values", "both", "text", "span", "early", "late", "none", "one"),
@@ -51,6 +51,25 @@ MEASURES = {
     "busiest": "max(sum(x) per day)",
     "worked": "sum(count() per workday)",
     "ratio": "total / rows",
+}
+
+
+# How dates are written, and the rules that read them.
+WRITTEN = {
+    "on": (
+        (lambda day: int(f"{day:%Y%m%d}"), {}),
+        (lambda day: f"{day:%Y%m%d}", {}),
+        (lambda day: int(f"{day:%d%m%Y}"), {"order": "dmy"}),
+        (lambda day: f"{day:%m%d%y}", {"order": "mdy", "pivot": 60}),
+        (lambda day: f"{day:%d.%m.%Y}", {"order": "dmy"}),
+        (lambda day: (day - dt.date(1899, 12, 30)).days, {"serials": "1900"}),
+        (lambda day: (day - dt.date(1970, 1, 1)).days * 86_400, {"unix": "s"}),
+        (lambda day: "{}-W{:02}-{}".format(*day.isocalendar()), {}),
+        (lambda day: f"{day:%Y-%j}", {}),
+        (lambda day: f"{day:%d %b %Y}", {}),
+    ),
+    "on + 3": ((lambda day: str(day - 3 * DAY), {}),),
+    "shift(on, -4)": ((lambda day: str(day + 4 * DAY), {}),),
 }
 
 
@@ -117,6 +136,13 @@ class Book:
                 self.calendars = [self.calendar, whole, ep.MonthCalendar("civil")]
                 own = dict(zip("ab", self.calendars, strict=False))
                 options["calendar"] = ep.OwnCalendars("g", own, self.calendars[2])
+            case "written":
+                options["date"] = rng.choice([*["on"] * 5, *WRITTEN])
+                self.write, rules = rng.choice(WRITTEN[options["date"]])
+                options["dates"] = ep.DateRules(**rules)
+            case "dated":
+                table = {"trip": self._trips(), "on": [row[0] for row in self.rows]}
+                options["lookups"] = ep.Lookup(table, "trip")
             case "adjusted":
                 options["adjustments"] = "period"
             case "shown":
@@ -125,6 +151,9 @@ class Book:
                 options["calendar"] = ep.MonthCalendar("fiscal", year_starts=starts, shown=own)
             case "blanks":
                 options["numbers"] = ep.NumberRules(blanks=("NA",))
+
+    def _trips(self) -> list[str]:
+        return [f"trip {number}" for number in range(len(self.rows))]
 
     # ---- what is known ----------------------------------------------------------
 
@@ -214,14 +243,21 @@ class Book:
         """Return the columns of the rows."""
         on, g, h, x, y, who, period = (list(part) for part in zip(*self.rows, strict=True))
         key = "code" if self.made == "lookup" else "g"
-        return {"on": on, key: g, "h": h, "x": x, "y": y, "who": who, "period": period}
+        dates = {"on": on}
+        if self.made == "written":
+            dates = {"on": [self.write(day) for day in on]}
+        elif self.made == "dated":
+            dates = {"trip": self._trips()}
+        return {**dates, key: g, "h": h, "x": x, "y": y, "who": who, "period": period}
 
     def held(self, how: str, folder: Path) -> Any:
         """Return the book, held in a way."""
         frame, options = self.frame(), dict(self.options)
         if how != "csv":
             options.pop("numbers", None)
-        kinds = {"x": pa.int64(), "on": pa.date32()}
+        kinds = (
+            {"x": pa.int64()} if self.made == "written" else {"x": pa.int64(), "on": pa.date32()}
+        )
         table = pa.table({name: pa.array(v, kinds.get(name)) for name, v in frame.items()})
         match how:
             case "csv":
@@ -263,6 +299,8 @@ class Book:
         self, folder: Path, frame: dict[str, list[Any]], options: dict[str, Any]
     ) -> Any:
         kinds = {"on": "date", "x": "integer", "y": "integer", "period": "integer"}
+        if self.made == "written" and options["date"] == "on":  # text is not calculated with there
+            kinds["on"] = "integer" if isinstance(frame["on"][0], int) else "text"
         columns = ", ".join(f'"{name}" {kinds.get(name, "text")}' for name in frame)
         url = f"sqlite:///{folder / 'rows.db'}"
         with sqlite3.connect(folder / "rows.db") as database:
@@ -272,12 +310,12 @@ class Book:
                     for row in zip(*frame.values(), strict=True)]  # fmt: skip
             database.executemany(f"insert into t values ({marks})", rows)
             if "lookups" in options:
-                database.execute("create table places (code text, g text)")
-                pairs = options["lookups"].table
-                database.executemany(
-                    "insert into places values (?, ?)", [*zip(*pairs.values(), strict=True)]
-                )
-                options["lookups"] = ep.Lookup("places", "code")
+                pairs, key = options["lookups"].table, options["lookups"].key
+                database.execute(f'create table others ({key} text, "{[*pairs][1]}" text)')
+                database.executemany("insert into others values (?, ?)",
+                                     [*zip(pairs[key], map(str, [*pairs.values()][1]),
+                                           strict=True)])  # fmt: skip
+                options["lookups"] = ep.Lookup("others", key)
         database.close()
         return ep.Daybook.from_sql(url, "t", **options)
 
