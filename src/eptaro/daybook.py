@@ -550,8 +550,10 @@ class Daybook(Book):
 
     @property
     def notes(self) -> tuple[str, ...]:
-        """What was decided while reading, and on what evidence; and which groups may not add up."""
-        folded = self._store.about.folded
+        """What was decided while reading, on what evidence, and which groups may not add up. The
+        groups of a folder are looked at where its cells are few enough to be read whole.
+        """
+        folded = self._store.at_hand.folded
         if not folded.groups.names:
             return folded.notes
         from eptaro.inputs.columns.codes import MOST_NAMED, doubts_of_groups

@@ -114,6 +114,17 @@ class Stores(unittest.TestCase):
                     )
                     self.assertIn(f"counted + {count} rejected", str(table.meta["tie_out"]))
 
+    def test_groups_that_may_not_add_up_are_named_by_each(self):
+        table = rows(8, 30)
+        table["route"][4] = "Total"
+        for way in WAYS:
+            with self.subTest(way=way):
+                (note,) = self.held(way, table).notes
+                self.assertIn("'Total' may add up others", note)
+        large = self.held("shards", table)
+        large._store = replace(large._store, at_once=0)
+        self.assertEqual(large.notes, ())
+
     def test_a_label_is_one_of_the_calendars_that_wanted_groups_keep(self):
         fiscal = ep.MonthCalendar("fiscal", year_starts="04-01", prefix="FY")
         own = ep.OwnCalendars("route", {"b": fiscal, "c": ep.WeekCalendar("cafe", prefix="CY")},

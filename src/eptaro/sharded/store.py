@@ -139,6 +139,11 @@ class ShardStore:
         return replace(context.facts(folded, spans), declared=self.about.declared)
 
     @property
+    def at_hand(self) -> BookData:
+        """The facts where there are few cells, else what the manifest tells."""
+        return self.facts if self._at_once else self.about
+
+    @property
     def _at_once(self) -> bool:
         """Whether a query takes all cells: there are few, or other groups decide as well."""
         whole = any(measure.over_all for measure in self.about.measures)

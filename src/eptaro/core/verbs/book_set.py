@@ -262,6 +262,11 @@ class SetStore:
         return self.facts
 
     @property
+    def at_hand(self) -> BookData:
+        """The facts of all measures."""
+        return self.facts
+
+    @property
     def where(self) -> str:
         """Of how many books, in words."""
         return f" in {len(self.stores)} books"

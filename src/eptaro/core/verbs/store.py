@@ -269,6 +269,10 @@ class Store(Protocol):
     def facts(self) -> BookData:
         """The book with all its cells in memory; raises `QuestionError` where they do not fit."""
 
+    @property
+    def at_hand(self) -> BookData:
+        """The facts where a query takes all cells into memory, else what is known without them."""
+
     def ask(self, query: Query) -> Result:
         """Return the answer to a query."""
 
@@ -294,6 +298,11 @@ class MemoryStore:
 
     @property
     def about(self) -> BookData:
+        """The facts."""
+        return self.facts
+
+    @property
+    def at_hand(self) -> BookData:
         """The facts."""
         return self.facts
 

@@ -67,6 +67,11 @@ class AdjustedStore:
         """The book with all its cells."""
         return self.store.facts
 
+    @property
+    def at_hand(self) -> BookData:
+        """The book with its cells, where these are few."""
+        return self.store.at_hand
+
     def ask(self, query: Query) -> Result:
         """Return the answer to a query."""
         return ask_with_adjustments(self.store.ask, self.about, query, months_only=self.months_only)
