@@ -140,7 +140,7 @@ class ShardStore:
 
     @property
     def at_hand(self) -> BookData:
-        """The facts where there are few cells, else what the manifest tells."""
+        """The facts where there are few cells, else what the manifest holds."""
         return self.facts if self._at_once else self.about
 
     @property
