@@ -543,8 +543,8 @@ class Daybook(Book):
 
     @property
     def rejected(self) -> Table:
-        """The rows whose date could not be read: row, value and reason. A book that is opened has
-        their number alone, which its answers state.
+        """The rows whose date could not be read: row, value and reason. A book that was opened
+        keeps only how many there are, which its answers state.
         """
         return Table.of(self._store.about.rejected)
 

@@ -453,8 +453,8 @@ def lookups_of(lookups: object) -> list[Lookup]:
     if isinstance(lookups, Sequence) and all(isinstance(lookup, Lookup) for lookup in lookups):
         return list(lookups)
     raise InputError(
-        f"lookups={lookups!r} names no tables with keys; write {{'ships.csv': 'ship'}} or "
-        f"Lookup('ships.csv', 'ship')"
+        f"lookups={lookups!r} does not name tables and their keys; write {{'ships.csv': 'ship'}} "
+        f"or Lookup('ships.csv', 'ship')"
     )
 
 

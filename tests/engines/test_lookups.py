@@ -310,7 +310,7 @@ class Joined(unittest.TestCase):
                           lookups=ep.Lookup(words, "ship"))  # fmt: skip
         self.assertEqual([row["s"] for row in book.recap("year").rows()], [5])
         for wrong in ("ships.csv", 5, ["ships.csv"]):
-            with self.assertRaisesRegex(ep.InputError, "no tables with keys"):
+            with self.assertRaisesRegex(ep.InputError, "does not name tables and their keys"):
                 ep.Daybook(frame, date="on", measures="n=count()", lookups=wrong)
         with sqlite3.connect(self.folder / "a.db") as base:
             base.execute("insert into ships values ('Auk', 'foot', 1)")

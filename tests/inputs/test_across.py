@@ -74,6 +74,15 @@ class Wide(unittest.TestCase):
                         found = [*cars.recap("year", totals=False).rows()]
                         self.assertEqual(sum(row["s"] or 0 for row in found), total)
 
+    def test_a_column_of_days_that_is_not_the_date_stays_text(self):
+        path = self.folder / "opened.csv"
+        path.write_text("opened,2024-01,2024-02\n2020-03-04,1,2\n2021-03-04,3,4\n")
+        book = ep.Daybook.read(path, across="2024-01, 2024-02 as month, fares", date="month",
+                               by="opened", measures="s=sum(fares)",
+                               where="starts(opened, '2021')")  # fmt: skip
+        self.assertEqual([(row["opened"], row["s"]) for row in book.recap("year", by="opened").rows()],
+                         [("2021-03-04", 7)])  # fmt: skip
+
     def test_names_may_be_groups_and_rows_keep_their_numbers(self):
         frame = {"on": ["2024-01-01", "2024-01-02"], "fare car": [1, 2], "fare foot": [5, None]}
         book = ep.Daybook(frame, date="on", by="period", measures=["s=sum(value)"],

@@ -3,6 +3,7 @@
 import datetime as dt
 import itertools
 import random
+import sqlite3
 import tempfile
 import unittest
 from dataclasses import replace
@@ -113,6 +114,15 @@ class Stores(unittest.TestCase):
                         f"left out {count} rows without a date: sum(fare) {total:,}", table.footer
                     )
                     self.assertIn(f"counted + {count} rejected", str(table.meta["tie_out"]))
+        with sqlite3.connect(self.folder / "rows.db") as database:
+            database.execute('create table t ("on" date, route text, fare integer)')
+            lines = [*zip(*plain.values(), strict=True)]
+            database.executemany("insert into t values (?, ?, ?)", lines)
+        database.close()
+        mine = ep.Daybook(one, **ASKED, dates=rules)
+        in_database = ep.Daybook.from_sql(f"sqlite:///{self.folder}/rows.db", "t", **ASKED)
+        for book in (mine.merge(in_database), in_database.merge(mine)):
+            self.assertIn(f"rows without a date: sum(fare) {lost[0]}", book.recap("year").footer)
 
     def test_groups_that_may_not_add_up_are_named_by_each(self):
         table = rows(8, 30)

@@ -60,12 +60,13 @@ def prefetch(
         worker.shutdown(wait=False, cancel_futures=True)
 
 
-_ROWS, _BYTES = 1 << 19, 1 << 26  # of a piece that is large
+_ROWS, _BYTES = 1 << 19, 1 << 26  # from which on a table is large
 
 
 def in_large_pieces(pieces: Iterator[pa.Table | SkippedRows]) -> Iterator[pa.Table | SkippedRows]:
-    """Yield tables joined until they are large, as to fold one costs something whatever its size;
-    those of other types, and rows that were not read, come between them.
+    """Yield the tables in their order, small ones joined into large ones, since each table costs
+    some time however few rows it has. Tables of different columns or types are not joined, nor
+    those with skipped rows between them.
     """
     pending: list[pa.Table] = []
     rows = size = 0

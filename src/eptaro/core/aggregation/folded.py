@@ -69,7 +69,7 @@ class Folded:
     left: UnmetRows | None = None
     grain: Grain = "day"  # the periods that dates represent, each known by its first day
     dated: Ints | None = None  # the days that have rows, where the cells are elsewhere
-    unlisted: int = 0  # rows rejected that are not in the list, as files keep their number alone
+    unlisted: int = 0  # rows rejected beside those listed; a book's file keeps only how many
     cache: dict[str, Any] = field(default_factory=dict)
 
     @property

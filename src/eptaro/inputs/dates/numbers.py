@@ -61,8 +61,8 @@ NO_DAY = np.iinfo(np.int32).min
 
 
 def days_of_digits(least: int, most: int, rules: DateRules) -> NDArray[np.int32] | None:
-    """Return the day ordinal of each number between two that is a day yyyymmdd, `NO_DAY` for the
-    others; None where the rules take numbers for something else.
+    """Return a table of the whole numbers from the least to the most: the day ordinal of those that
+    are days written yyyymmdd, `NO_DAY` for the others. None where rules read numbers otherwise.
 
     The result is `(most - least + 1,) int32`.
 

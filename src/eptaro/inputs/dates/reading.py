@@ -246,13 +246,13 @@ def _from_range(column: pa.ChunkedArray, rules: DateRules) -> ParsedDates | None
     least, most = ends["min"], ends["max"]
     if least is None or most - least + 1 > len(column) // 2 or not -_FAR < least <= most < _FAR:
         return None
+    from eptaro.inputs.dates.numbers import NO_DAY, days_of_digits
+
     filled = pc.fill_null(column, least) if column.null_count else column
     if pa.types.is_uint64(filled.type):  # which NumPy takes for no place
         filled = filled.cast(pa.int64())
     places = to_numpy(filled)
     blank = to_numpy(column.is_null()) if column.null_count else None
-    from eptaro.inputs.dates.numbers import NO_DAY, days_of_digits
-
     if (days := days_of_digits(least, most, rules)) is not None:
         found = _at(ParsedDates(days), places, least, blank)
         if found.days.min() != NO_DAY:
