@@ -65,6 +65,23 @@ class Folders(Commands):
         self.well(*again, "--replace-days", "2025-08-01..2025-08-01", "--force")
         self.assertEqual(ep.Daybook.open(self.folder / "kept").rows, 1)
 
+    def test_rows_without_a_date_are_counted_by_each_fold(self):
+        for name, bad in (("one", 2), ("two", 1)):
+            lines = [f"2025-0{7 + (name == 'two')}-0{n},7,a,car\n" for n in range(1, 4)]
+            lines += ["soon,7,a,car\n"] * bad
+            (self.folder / f"{name}.csv").write_text("sailed_on,fare,route,fare_class\n"
+                                                     + "".join(lines))  # fmt: skip
+        rejecting = ("--into", "kept", "--bad-dates", "reject")
+        _, told = self.well("fold", "one.csv", *FOLD, *rejecting)
+        self.assertIn("2 rows rejected: no date that can be read", told)
+        _, told = self.well("fold", "two.csv", "--into", "kept")
+        self.assertIn("1 row rejected: no date that can be read", told)
+        out, _ = self.well("recap", "kept", "--per", "year")
+        self.assertIn("left out 3 rows without a date", " ".join(out.split()))
+        status, _, told = self.go("fold", "one.csv", *FOLD, *rejecting, "--rejected", "x.csv")
+        self.assertEqual(status, 2)
+        self.assertIn("--rejected goes with --out", told)
+
     def test_days_that_had_rows_already_are_named_with_the_cure(self):
         for name, first in (("one", 1), ("two", 4), ("three", 8)):
             days = "".join(f"2025-08-{first + n:02d},7,a,car\n" for n in range(4))

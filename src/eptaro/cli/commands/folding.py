@@ -73,8 +73,14 @@ def _add_files(folder: str, data: DataOptions, files: list[str], options: AddOpt
             f"this again with --replace-days {change.first}..{change.last} --force"
         )
     about = store.about
+    _report_left_out(about.folded.rejected_rows - book.about.folded.rejected_rows)
     groups = count_noun(about.groups.count, "group")
     return f"{words}: {count_noun(about.rows, 'row')} in {groups}, {about.coverage}"
+
+
+def _report_left_out(rows: int) -> None:
+    if rows:
+        notify(f"{count_noun(rows, 'row')} rejected: no date that can be read")
 
 
 def _days_had_before(changes: Sequence[Commit]) -> Span | None:
@@ -208,6 +214,8 @@ def fold(
         book = Settings(rules).daybook(data, reading)
         _report_written(book, book.write(target))
         return
+    if reading.rejected is not None:
+        raise click.UsageError("--rejected goes with --out")
     leave_pandas_out()
     assert into is not None
     settings = Settings(rules)
@@ -228,6 +236,7 @@ def fold(
         stored = _fold_into(into, files, replace(options, shards=shards), data)
     for note in stored.notes:
         notify(note)
+    _report_left_out(stored._store.about.folded.rejected_rows)
     count = stored._store.about.groups.count
     notify(
         f"{count_noun(stored.rows, 'row')} in {count_noun(count, 'group')}, {stored.coverage}, "
